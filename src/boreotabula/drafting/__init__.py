@@ -1,1 +1,3 @@
-"""Drafting a layout from examples: candidates are made, read with, and judged by the account."""
+"""Drafting a layout from examples: candidates are made, the tabs are read with them, and the
+account judges them.
+"""

@@ -1,4 +1,4 @@
-"""What a draft was not sure of, as it is met: each is a question to the person."""
+"""The doubts of a draft, noted as they arise: each is a question to the person."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from boreotabula.layout.addresses import Address
 
 
 class Spot(NamedTuple):
-    """A cell of a tab of a file; its row and column are counted from 0."""
+    """A cell of a tab of a file; its row and column count from 0."""
 
     file: str
     tab: str
@@ -19,25 +19,26 @@ class Spot(NamedTuple):
 
 @dataclass(frozen=True)
 class Doubt:
-    """Something that the tabs do not decide: what was taken, where it is seen, what to do if it
-    should be otherwise."""
+    """Something that the tabs do not decide: what was taken, where it is seen, and what to do if
+    another choice is right.
+    """
 
     kind: str
-    """What is asked: 'name' where only a name is; else what the doubt is about."""
+    """What is asked: 'name' where only a name is; else the subject of the doubt."""
     text: str
     change: str
-    """What to change in the layout to have it otherwise."""
+    """What to change in the layout for another choice."""
     file: str = ""
     tab: str = ""
     cell: str = ""
     column: str = ""
     """The field that it is about."""
     choices: tuple[str, ...] = ()
-    """What could be taken; the first is."""
+    """What could be taken; the first is what was."""
     records: int = 0
-    """How many records are otherwise by another choice."""
+    """How many records another choice changes."""
     example: str = ""
-    """What stands there, to be read behind the place."""
+    """The text at the place, to be shown after it."""
 
     @classmethod
     def at_cell(
@@ -50,5 +51,5 @@ class Doubt:
 
     @property
     def where(self) -> str:
-        """File, tab and cell, as a person finds them."""
+        """File, tab and cell, in words."""
         return " › ".join(filter(None, (self.file, self.tab, self.cell))) + self.example

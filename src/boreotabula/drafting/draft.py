@@ -27,9 +27,9 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_READ = 60
-"""So many tabs tell what is sure of a field."""
+"""At most this many tabs are read to see what is certain about a field."""
 _MOST_TRIED = 24
-"""By so many tabs candidates are judged; the best is read with all of them."""
+"""At most this many tabs judge candidates; the best candidate is read with all tabs."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class Draft:
     judged: Judgement
     kind: TabFamily
     others: tuple[TabFamily, ...]
-    """The other kinds of tabs that were there."""
+    """The other kinds of tabs in the folder."""
     left_out: tuple[LeftOut, ...] = ()
     """Tabs and files that are of no kind, and why."""
     further: tuple[TabFamily, ...] = ()
@@ -57,9 +57,12 @@ class Draft:
 
 
 def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
-    """The layout that reads the tabs of the main kind best, and those of the other kinds that stand
-    in the same files; of the kind of the tab or file `like` alone, if one is named. None if no tab
-    holds anything to draft from."""
+    """The layout that best reads the tabs of the main kind, and of the other kinds in the same
+    files.
+
+    If a tab or file `like` is named, only its kind is read. None if no tab holds anything to draft
+    from.
+    """
     sorting = sort_tabs(specimens)
     kinds = list(sorting.kinds)
     if like:
@@ -101,12 +104,13 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
 
 
 _MOST_KINDS = 12
-"""So many kinds of tabs are read by one layout."""
+"""The number of kinds of tabs that one layout reads."""
 
 
 def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
     """Whether the tabs of a kind that has tables of several records stand in the files of the main
-    one."""
+    kind.
+    """
     several = any(
         len(example.shapes) > 1 or shape.end - shape.first > 1
         for example in other_kind.examples for shape in example.shapes
@@ -116,7 +120,8 @@ def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
 
 def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     """The likeliest reading of a kind, then those that give other records and are almost as
-    likely."""
+    likely.
+    """
     # Candidates are made and judged on few tabs; only the best are read with all.
     tried = _some(kind)
     group = _few_cells([example.specimen for example in tried.examples])
@@ -149,44 +154,49 @@ def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
 
 
 _ALONE = 50.0
-"""The same where a tab is alone: which of its texts would stay on another one is not known, and
-each that is a name more or less costs some ten bits."""
+"""The margin for a single tab: which of its texts would stay on another tab is unknown, and each
+name more or less costs some ten bits.
+"""
 
 
 _MUCH = 100.0
-"""By so many bits another reading is taken even there."""
+"""By this many bits another reading is taken even for a single tab."""
 
 
 def _nearly_alone(example: Example) -> float:
-    """Within how many bits another reading of a tab that is alone is told. Where its tables have
-    one row, nothing shows whether the headings are names of fields or data."""
+    """Within this many bits another reading of a single tab is reported. Where its tables have one
+    row, nothing shows whether the headings are names of fields or data.
+    """
     one_row = bool(example.shapes) and all(shape.end - shape.first == 1 for shape in example.shapes)
     return _MUCH if one_row else _ALONE
 
 
 @dataclass(frozen=True)
 class _Reading:
-    """A candidate, as good as it could be made, and how it reads the tabs."""
+    """A candidate after all improvements, and how it reads the tabs."""
 
     sketch: Sketch
     judged: Judgement
     is_doubtful: bool
-    """Whether nothing but its bits speaks for it."""
+    """Whether only its bits support it."""
 
     @cached_property
     def bits(self) -> float:
-        """What the tabs cost if they are written down as it reads them."""
+        """The cost of the tabs, written down as it reads them."""
         return cost_of(self.sketch, self.judged)
 
     def rank(self) -> float:
-        """The lower, the likelier: of two that cost nearly the same a doubtful one is second."""
+        """The lower, the likelier; of two with nearly the same cost a doubtful one is second."""
         return self.bits + CLEARLY * self.is_doubtful
 
     def is_clearly_likelier(self, other_reading: _Reading, *, alone: bool) -> bool:
-        """Whether it is to be taken instead of another one, which the looks of the tables speak
-        for. A tab that is `alone` does not tell what varies, and for a doubtful reading nothing but
-        its bits speaks: then it must read more of the tabs. For a tab that is alone it is enough to
-        save very many bits; a doubtful reading of it is never taken, but told."""
+        """Whether it is to be taken instead of another reading, which the appearance of the tables
+        supports.
+
+        A single tab (`alone`) does not show what varies, and a doubtful reading is supported only
+        by its bits: then it must read more of the tabs. For a single tab it is enough to save very
+        many bits. A doubtful reading of a single tab is never taken, but reported.
+        """
         if alone and self.is_doubtful:
             return False
         left, other_number = self.judged.bits_left, other_reading.judged.bits_left
@@ -197,15 +207,17 @@ class _Reading:
 
     @property
     def form(self) -> TabForm:
-        """What the tabs are by it."""
+        """What the tabs are by this reading."""
         return self.sketch.form
 
 
 def _with_further(
     result: tuple[Sketch, Judgement], kind: TabFamily, specimens: Sequence[Specimen]
 ) -> tuple[Sketch, Judgement]:
-    """A sketch with blocks for the other tables that most tabs of a kind hold beside the main one,
-    each on top of those before it, as far as they read the tabs better."""
+    """A sketch with blocks for the other tables that most tabs of a kind hold beside the main one.
+
+    They are added one after another, as long as they read the tabs better.
+    """
     sketch, judged = result
     for further in further_kinds(kind) if judged.readings else ():
         more = improved(with_block(sketch, further), kind, specimens)
@@ -220,7 +232,7 @@ def _holds(kind: TabFamily, tab: str) -> bool:
 
 
 def _some(kind: TabFamily) -> TabFamily:
-    """Some tabs of a kind, from as many files as there are."""
+    """Some tabs of a kind, from as many files as possible."""
     if len(kind.examples) <= _MOST_TRIED:
         return kind
     step = len(kind.examples) / _MOST_TRIED
@@ -233,11 +245,11 @@ def _some(kind: TabFamily) -> TabFamily:
 
 
 _MOST_CELLS, _FEWEST_TABS = 60_000, 3
-"""Candidates are judged on so many cells at most, but on three tabs at least."""
+"""Candidates are judged on at most this many cells, but on at least three tabs."""
 
 
 def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
-    """Some of the tabs by which candidates are judged: of large ones three show enough."""
+    """Some of the tabs by which candidates are judged: of large ones three are enough."""
     # Whole tabs are taken or left, as a part of one would show no totals.
     cells = 0
     for number, specimen in enumerate(specimens):
@@ -249,16 +261,16 @@ def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
 
 @dataclass(frozen=True)
 class _Candidate:
-    """A sketch that is tried, with the tabs as it sees them."""
+    """A sketch to be tried, with the tabs as it sees them."""
 
     sketch: Sketch
     kind: TabFamily
     is_doubtful: bool = False
-    """Whether nothing speaks for it yet."""
+    """Whether nothing supports it yet."""
 
 
 def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
-    """The sketches that are tried: as the tables look, as the other kind of table, and turned."""
+    """The sketches to be tried: as the tables appear, as the other kind of table, and turned."""
     if kind.has_lines:
         yield _Candidate(first_sketch(kind), kind)
         return
@@ -292,8 +304,9 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
 
 
 def _other_of_two_columns(kind: TabFamily) -> TabFamily | None:
-    """A tab that is alone and holds two columns, as a list if it was taken for labels with their
-    values, and the other way round: nothing tells which of its texts stay."""
+    """A single tab with two columns, as a list if it was taken for labels with their values, and
+    the reverse: nothing shows which of its texts stay.
+    """
     if len(kind.examples) > 1 or kind.more:
         return None
     (example,) = kind.examples
@@ -313,7 +326,8 @@ def _along(turned: Turned, kind: TabFamily) -> _Candidate:
 
 def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
     """Whether headings of a table, of any level, are no names of fields: dates, months and the
-    like, which come and go, and classes."""
+    like, which vary, and classes.
+    """
     return any(
         any(text.startswith("<") for text in level) or are_classes(level)
         for level in _levels(sheet, shape)
@@ -330,8 +344,11 @@ def _is_balanced(sheet: Sheet, shape: Shape) -> bool:
 
 
 def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:
-    """Whether headings of a table are data, or answers that marks below them choose, or name its
-    rows as well: from where, and to where."""
+    """Whether headings of a table are certainly data.
+
+    They are answers that marks below them choose, or also name its rows, as in tables of “from” and
+    “to”.
+    """
     if _is_below_data(sheet, shape):
         return not _may_be_questions(sheet, shape)
     if choice_run(sheet, range(shape.first, shape.end), range(shape.left, shape.right)):
@@ -344,7 +361,8 @@ def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:
 
 def _may_be_questions(sheet: Sheet, shape: Shape) -> bool:
     """Whether the only moments among the headings of a table are Q1, Q2 and perhaps Q3, which are
-    quarters or questions."""
+    quarters or questions.
+    """
     moments = [text for level in _levels(sheet, shape) for text in level if text.startswith("<")]
     return 0 < len(moments) < _QUARTERS and set(moments) == {"<quarter>"}
 
@@ -353,7 +371,9 @@ _QUARTERS = 4
 
 
 def _levels(sheet: Sheet, shape: Shape) -> list[list[str]]:
-    """The headings of each level above the values of a table, as they are compared; no totals."""
+    """The headings of each level above the values of a table, in the form that is compared; without
+    totals.
+    """
     return [
         [text for text in tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
          if text and not is_total(text)]
@@ -371,8 +391,11 @@ def _names_moments(kind: TabFamily) -> bool:
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:
-    """Whether the values of a cross-tab are texts only because its columns differ: the cells of one
-    measure are of one type, and read as texts they would have no errors to speak against it."""
+    """Whether the values of a cross-tab are texts only because its columns differ.
+
+    The cells of one measure are of one type, and read as texts they would have no errors to count
+    against it.
+    """
     return sketch.fields.get(sketch.block.get("value", "")) == "text" and any(
         shape.columns[value - shape.left] != TEXT
         for example in examples for shape in example.shapes for value in shape.values

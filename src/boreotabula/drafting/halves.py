@@ -25,11 +25,11 @@ FEWEST_TABS = 6
 
 def check_halves(draft: Draft) -> Draft:
     """A draft with one more question for each kind of tabs that a draft of half of them would read
-    differently, without a word.
+    differently, without a finding.
 
     A half whose layout reports an error or a warning about a tab, or leaves cells unplaced there,
-    is no reason to ask: whoever had only that half would be told. Kinds of fewer than
-    `FEWEST_TABS` tabs are not tried.
+    is no reason to ask: its user would have been told. Kinds of fewer than `FEWEST_TABS` tabs are
+    not tried.
     """
     kinds = (draft.kind, *draft.further)
     differing = [list(_differing_tabs(kind, draft.sketch)) for kind in kinds]
@@ -40,7 +40,7 @@ def check_halves(draft: Draft) -> Draft:
 
 @dataclass(frozen=True)
 class _DifferingTab:
-    """A tab that a draft without it would read differently, and its first record that differs."""
+    """A tab that a draft without it would read differently, and its first differing record."""
 
     specimen: Specimen
     records: int
@@ -48,7 +48,7 @@ class _DifferingTab:
     own: tuple[str, ...]
     """The values of that record that only the draft gives."""
     other: tuple[str, ...]
-    """Those that only the other one gives."""
+    """The values that only the other draft gives."""
 
 
 def _doubt(tabs: list[_DifferingTab]) -> Doubt:
@@ -94,7 +94,7 @@ def _digest(example: Example) -> str:
 
 
 def _is_told(reading: TabReading) -> bool:
-    """Whether a reading says that something is not as it should be."""
+    """Whether a reading reports a problem."""
     grave = (Severity.ERROR, Severity.WARNING)
     return bool(reading.account.roles[Role.UNPLACED]) or any(
         finding.severity in grave for finding in reading.findings
@@ -105,7 +105,8 @@ def _difference(
     specimen: Specimen, reading: TabReading, other_reading: TabReading
 ) -> _DifferingTab | None:
     """How two readings of a tab differ; None if both give the same records, whatever their fields
-    are called."""
+    are called.
+    """
     records, other_records = list(_records(reading)), list(_records(other_reading))
     # Compared as bags of records: the names of fields may differ between two drafts.
     only = Counter(records) - Counter(other_records)
@@ -124,7 +125,7 @@ def _difference(
 
 
 class _Record(NamedTuple):
-    """A record as two layouts are compared by it."""
+    """A record in the form in which two layouts are compared."""
 
     cell: str
     values: tuple[str, ...]

@@ -32,7 +32,7 @@ class TabForm(StrEnum):
 
 
 _MOST_ALSO = 3
-"""So many further headings stand in the layout itself; more of them in a glossary."""
+"""At most this many further headings stand in the layout itself; more go to a glossary."""
 
 
 @dataclass(frozen=True)
@@ -49,35 +49,35 @@ class Sketch:
     more: tuple[Mapping[str, Any], ...] = ()
     """The keys of further blocks."""
     listed: bool = False
-    """Whether there is a block though it needs no key: a list found by its headings."""
+    """Whether there is a block although it needs no key: a list found by its headings."""
     fields: Mapping[str, str] = field(default_factory=dict)
     """The type of each field, in the order of the output."""
     options: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    """What is said of a field besides its type."""
+    """The options of a field besides its type."""
     comments: Mapping[str, str] = field(default_factory=dict)
     """What a person should know of a field."""
     doubts: tuple[Doubt, ...] = ()
     """What a person should decide."""
     guessed: Mapping[str, str] = field(default_factory=dict)
-    """Fields whose values no cell shows how to read, and the first of these values."""
+    """Fields for whose values no cell shows how to read them, with the first value."""
     seen: Mapping[str, str] = field(default_factory=dict)
-    """On how many tabs each heading of the glossary stands."""
+    """The number of tabs on which each heading of the glossary stands."""
     headings: Mapping[str, str] = field(default_factory=dict)
-    """Headings besides the names of fields, and the field that each means."""
+    """Headings other than the names of fields, and the field that each means."""
     key: tuple[str, ...] = ()
-    """The fields that tell all records apart, for a person to take over."""
+    """The fields that distinguish all records, for a person to adopt."""
 
     def having(self, **block: Any) -> Sketch:
-        """The same with other keys of the block; None takes a key away."""
+        """The sketch with changed keys of the block; None removes a key."""
         keys = {**self.block, **block}
         return replace(self, block={key: one for key, one in keys.items() if one is not None})
 
     def reading_with(self, **keys: Any) -> Sketch:
-        """The same with other keys of [reading]."""
+        """The sketch with changed keys of [reading]."""
         return replace(self, reading={**self.reading, **keys})
 
     def typed(self, name: str, kind: str, **options: Any) -> Sketch:
-        """The same with another type of a field, and what else is said of it."""
+        """The sketch with another type of a field, and other options."""
         more = {**self.options, name: {**self.options.get(name, {}), **options}}
         return replace(
             self,
@@ -97,14 +97,15 @@ class Sketch:
 
     @property
     def table_fields(self) -> list[str]:
-        """The fields that are no stamps, and that no name or caption fills, in their order."""
+        """The fields that are not filled by stamps, names or captions, in order."""
         captured = self.captured
         return [name for name in self.fields if name not in self.stamps and name not in captured]
 
     @property
     def naming_fields(self) -> list[str]:
         """The fields that name the rows of a list: the first of its table, and the second if it
-        holds no numbers."""
+        holds no numbers.
+        """
         first, *others = self.table_fields
         return [first, *(name for name in others[:1] if self.fields[name] not in NUMBERS)]
 
@@ -139,19 +140,21 @@ class Sketch:
 
     @property
     def glossary(self) -> Mapping[str, str]:
-        """The headings that stand in a glossary of their own; none if there are few."""
+        """The headings that stand in a separate glossary; none if there are few."""
         return self.headings if len(self.headings) > _MOST_ALSO else {}
 
     def plan(self) -> Plan:
-        """How tabs are read by it. Raises LayoutError if its parts do not fit together."""
+        """The plan that it compiles to. Raises LayoutError if its parts do not fit together."""
         # Parsed as a file would be, so that a sketch is never read in a way that its text is not.
         spec = parse_layout(self.text(), "the draft")
         namings = [Naming(text, name, "the draft") for text, name in self.glossary.items()]
         return make_plan(spec, known_headings(spec, namings))
 
     def text(self, folder: str = ".", glossary: str = "", *, whole: bool = False) -> str:
-        """The layout as a file, in the order of the handbook. If `whole`, all headings are in it,
-        so that it needs no glossary."""
+        """The text of the layout file, in the order of the handbook.
+
+        If `whole`, all headings are in it, so that it needs no glossary.
+        """
         head: dict[str, Any] = {"layout": 1, **({"title": self.title} if self.title else {})}
         if glossary and self.glossary and not whole:
             head["glossary"] = glossary
@@ -193,7 +196,7 @@ _CAPTURE = re.compile(r"\{(\w+)\}")
 
 
 def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str]) -> str:
-    """A table of the layout, its keys below each other."""
+    """A table of the layout, one key below the other."""
     width = max((len(_key(key)) for key in keys), default=0)
     lines = [f"[{name}]"] if name else []
     for key, value in keys.items():
@@ -207,16 +210,16 @@ def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str]) -> st
 
 
 _WIDEST = 80
-"""A list that makes a line longer than this has a line for each of its texts."""
+"""A list that makes a line longer than this gets a line for each of its texts."""
 
 
 def one_or_list(texts: Sequence[str]) -> str | list[str]:
-    """Some texts as a layout has them: a single one by itself, unless it is blank."""
+    """Some texts as a layout has them: a single one as a text, unless it is blank."""
     return texts[0] if len(texts) == 1 and texts[0] else list(texts)
 
 
 def listed(value: Any) -> list[str]:
-    """The texts of a key of a layout, whether it holds one, several, or is not there."""
+    """The texts of a key of a layout, whether it holds one, several, or is missing."""
     return [] if value is None else [value] if isinstance(value, str) else list(value)
 
 

@@ -1,7 +1,7 @@
-"""The blocks of a sheet, settled: where each is, what its columns and rows are.
+"""The blocks of a sheet, settled: where each is, and what its columns and rows are.
 
-This is the one place where that is done: extracting, listing headings, showing a tab and looking
-for tabs that were not chosen all ask here.
+This is the only place where that is decided: extracting, listing headings, showing a tab and
+looking for unchosen tabs all call it.
 """
 
 from __future__ import annotations
@@ -47,14 +47,14 @@ class TabSource:
     file: str = ""
     around: Surroundings = field(default_factory=Surroundings)
     blocks: Mapping[str, Mapping[str, str]] | None = None
-    """Of blocks that choose their own tabs: those that chose this one, with what its name gave."""
+    """For blocks that choose their own tabs: those that chose this one, with what its name gave."""
     shared: bool = True
-    """Whether the tab is read by blocks that make no choice of their own."""
+    """Whether blocks that make no choice of their own read the tab."""
 
 
 @dataclass(frozen=True)
 class SettledBlock:
-    """A block at one of its places; `view` is the sheet as it lies, or turned."""
+    """A block at one of its places; `view` is the sheet unturned or turned."""
 
     block: BlockPlan
     view: Sheet
@@ -63,16 +63,17 @@ class SettledBlock:
     table: TableRows
     stamped: Stamped
     scoped_findings: tuple[ScopedFinding, ...]
-    """What is to be said of its columns and rows."""
+    """Findings about its columns and rows."""
     summed: tuple[tuple[Columns, TableRows], ...]
-    """What its printed totals may sum up: the records, or those as well that rules leave out."""
+    """The rows that its printed totals may sum up: the records, or also those that rules leave out.
+    """
 
     @property
     def frame(self) -> Frame:
-        """The rows and columns that it takes on the sheet as it lies.
+        """The rows and columns that it covers on the unturned sheet.
 
-        Columns at its edges that hold nothing, or beside the records a remark here and there, are
-        no part of it.
+        Columns at its edges do not count if they are empty, or hold only occasional remarks beside
+        the records.
         """
         every = self.columns.every
         at_edge = [self._at_edge(column) for column in every]
@@ -101,8 +102,9 @@ def _filled_rows(view: Sheet, column: int, among: range) -> list[int]:
 
 
 def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRows) -> bool:
-    """Whether a column without a heading holds but a remark here and there, at the edge of the
-    table; `filled` are the rows where it is filled."""
+    """Whether a column without a heading at the edge of the table holds only occasional remarks;
+    `filled` are the rows where it is filled.
+    """
     if column.cause is not Cause.UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
@@ -112,17 +114,17 @@ def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRow
 
 @dataclass(frozen=True)
 class SettledView:
-    """All blocks that are read on the sheet as it lies, or on the turned one."""
+    """All blocks that are read on the unturned sheet, or on the turned one."""
 
     view: Sheet
     blocks: tuple[SettledBlock, ...]
     scoped_findings: tuple[ScopedFinding, ...]
-    """What is to be said of their places, and of stamps."""
+    """Findings about their places, and about stamps."""
     stamped: tuple[Stamped, ...]
 
 
 def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -> list[SettledView]:
-    """Find the blocks of a form on a sheet, and tell what each of their columns and rows is."""
+    """Find the blocks of a form on a sheet, and decide what each of their columns and rows is."""
     blocks = wanted_blocks(form, source)
     views: list[Sheet] = []
     placed: list[list[_Placed]] = []
@@ -165,7 +167,7 @@ def _wanted(block: BlockPlan, source: TabSource) -> bool:
 
 @dataclass(frozen=True)
 class _PlacedView:
-    """A view of a sheet, the blocks that stand on it, and what is to be said of their places."""
+    """A view of a sheet, the blocks that stand on it, and the findings about their places."""
 
     view: Sheet
     placed: Sequence[_Placed]
@@ -175,7 +177,9 @@ class _PlacedView:
 def _settle_view(
     sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource, placed_view: _PlacedView
 ) -> SettledView:
-    """Stamps come before rows, so that their cells are known to be spoken for."""
+    """Settle the blocks of one view. Stamps come before rows, so that their cells are already
+    claimed.
+    """
     view, placed = placed_view.view, placed_view.placed
     # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
@@ -205,7 +209,9 @@ def _settle_view(
 
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
-    """Whether a table has stamps that others of the tab may not have, or not the same."""
+    """Whether a table has stamps of its own, which others of the tab may lack or have with other
+    values.
+    """
     of_table = any(source.from_ in ("stub head", "table title") for source in form.sources)
     return of_table or bool(block.sources) or place.caption is not None
 
@@ -278,8 +284,9 @@ def _settle(
 
 
 def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Mapping[int, float]:
-    """The number of each record row in the field by which the largest are told; of a cross-tab the
-    sum of its values."""
+    """The number of each record row in the field by which the largest are reported; in a cross-tab
+    the sum of its values.
+    """
     assert columns.block.largest is not None
     field = columns.block.largest.by
     places = [column.column for column in columns.every if column.field == field]
@@ -291,7 +298,7 @@ def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Map
 def _refused_rows(
     view: Sheet, block: BlockPlan, place: Place, columns: Columns
 ) -> Iterator[ScopedFinding]:
-    """Rows among the headings that are no level of them."""
+    """Rows among the headings that are not a heading level."""
     for row, why in place.refused.items():
         column = next(
             column for column in range(columns.left, view.width) if view.rows[row][column] != ""
@@ -310,7 +317,7 @@ def _refused_rows(
 def _with_hidden(
     view: Sheet, plan: Plan, block: BlockPlan, place: Place, claimed_cells: frozenset[Spot]
 ) -> Iterator[tuple[Columns, TableRows]]:
-    """The columns and rows of a block, hidden ones too."""
+    """The columns and rows of a block, including hidden ones."""
     columns, _ = decide_columns(view, place, plan, block)
     apart = classify_rows(view, place, columns, claimed_cells)
     settled = without_unnamed_totals(view, place, columns, apart, plan)
@@ -325,9 +332,9 @@ def _about_columns(
     table: TableRows,
     claimed_cells: frozenset[Spot],
 ) -> Iterator[ScopedFinding]:
-    """What is to be said of columns, now that it is known which rows the table has.
+    """Findings about columns, once the rows of the table are known.
 
-    Nothing is said of a column that holds nothing in them.
+    A column that is empty in those rows has none.
     """
     rows = range(max(place.top, 0), table.last + 1)
     below = range(place.bottom + 1, table.last + 1)

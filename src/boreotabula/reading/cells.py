@@ -11,7 +11,9 @@ from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 
 
 def cell_text(cell: Cell) -> str:
-    """The text of any cell: whole numbers without a point, codes as shown, dates in ISO form."""
+    """The text of any cell: whole numbers without a decimal point, codes as displayed, dates in ISO
+    form.
+    """
     if isinstance(cell, str):
         return cell.strip()
     if isinstance(cell, bool):
@@ -32,7 +34,7 @@ def cell_text(cell: Cell) -> str:
 
 
 def one_line(text: str) -> str:
-    """Text with inner white space as one space, as headings and stub cells are kept."""
+    """Text with each run of white space as one space, as headings and stub cells are kept."""
     line = " ".join(text.split())
     return text if line == text else line  # a text that is kept is kept once
 
@@ -68,7 +70,7 @@ def reads_as_figure(text: str) -> bool:
 
 
 def is_figure(sheet: Sheet, cell: Cell) -> bool:
-    """Whether a filled cell holds a number or date; in a text file a text that reads as one."""
+    """Whether a filled cell holds a number or date; in a text file, a text that reads as one."""
     # Dates and flaws are figures, too: they stand where numbers belong.
     if not isinstance(cell, str):
         return True
@@ -77,8 +79,9 @@ def is_figure(sheet: Sheet, cell: Cell) -> bool:
 
 
 def count_on(cells: Sequence[Cell]) -> bool:
-    """Whether some filled cells are 1, 2, 3 and so on, as forms number their columns; many put the
-    numbers into brackets."""
+    """Whether filled cells count 1, 2, 3 and so on, as forms number their columns, often in
+    brackets.
+    """
     if not cells or cell_text(cells[0]).strip("().") != "1":
         return False
     texts = [cell_text(cell).strip("().") for cell in cells]

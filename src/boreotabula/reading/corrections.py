@@ -1,4 +1,6 @@
-"""Corrections of single cells: read instead of what the sender wrote, while that is still there."""
+"""Corrections of single cells, read instead of the sender's value as long as that value is still
+there.
+"""
 
 from __future__ import annotations
 
@@ -17,18 +19,18 @@ from boreotabula.sheets.sheet import Cell, Sheet, make_sheet
 
 @dataclass(frozen=True)
 class Correction:
-    """What is read in a cell instead of what stands there, by whom it was decided, and why."""
+    """A value to read in a cell instead of the one in the file, who decided it, and why."""
 
     where: str
     """The file of corrections and its line."""
     file: Pattern
     tab: Pattern | None
-    """None for a text file, or whatever tab."""
+    """None for a text file, or for any tab."""
     row: int
-    """Counted from 0; `column` alike."""
+    """Counted from 0, as is `column`."""
     column: int
     was: str
-    """What must stand in the cell."""
+    """What the cell must hold."""
     now: str
     """What is read instead."""
     who: str
@@ -38,8 +40,10 @@ class Correction:
 def corrected(
     sheet: Sheet, file: str, corrections: Sequence[Correction]
 ) -> tuple[Sheet, tuple[Finding, ...]]:
-    """A sheet of a file with its corrections, and what is to be said of them: each that was made,
-    and each that has lapsed since its cell holds something else."""
+    """A sheet with its corrections, and a finding for each one made or lapsed.
+
+    A correction has lapsed when its cell holds something else.
+    """
     own = [
         correction for correction in corrections
         if correction.file.match(file) is not None
@@ -66,7 +70,7 @@ def corrected(
 
 
 def _like(cell: Cell, text: str) -> Cell:
-    """A text as a cell of the kind of the one that it replaces, if it can be one."""
+    """A text as a cell of the same kind as the one it replaces, if it can be one."""
     if isinstance(cell, datetime | date):
         with suppress(ValueError):
             return type(cell).fromisoformat(text)

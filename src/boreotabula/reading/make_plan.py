@@ -1,4 +1,4 @@
-"""From a checked layout to the plan by which tabs are read."""
+"""Turn a checked layout into the plan by which tabs are read."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def make_plan(
 
 
 def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]) -> ValueForm:
-    """What the layout says of reading a field; what it does not say, [reading] does."""
+    """How a field is written, as the layout says; where it does not, as [reading] says."""
 
     def said(key: str) -> Any:
         own = getattr(field, key)
@@ -119,7 +119,7 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
 
 
 def _factors(units: Mapping[str, float]) -> Mapping[str, Decimal]:
-    """How many of the first unit each is; none if they are all the same."""
+    """The factor of each unit to the first one; empty if they are all equal."""
     exact = {unit.casefold(): Decimal(repr(number)) for unit, number in units.items()}
     first = next(iter(exact.values()), Decimal(1))
     if all(number == first for number in exact.values()):
@@ -128,7 +128,7 @@ def _factors(units: Mapping[str, float]) -> Mapping[str, Decimal]:
 
 
 def _stamps(stamps: Mapping[str, tuple[Stamp, ...]], version: str) -> tuple[StampSources, ...]:
-    """The sources of stamps by their fields; what the layout itself tells is a value."""
+    """The sources of stamps by field; what the layout itself gives is a value."""
 
     def source(field: str, stamp: Stamp) -> StampPlan:
         plan = StampPlan(field=field, **vars(stamp))
@@ -206,7 +206,7 @@ def _block(
 
 
 def _other_fields(form: Form, path: KeyPath) -> set[str]:
-    """The fields that the other blocks of a form fill."""
+    """The fields that other blocks of a form fill."""
     return {
         use.field
         for block_path, block in form.blocks
@@ -216,7 +216,7 @@ def _other_fields(form: Form, path: KeyPath) -> set[str]:
 
 
 def _names(names: HeadingNames, block: Block) -> HeadingNames:
-    """Which field a heading means in a block: what it says itself, then what all say."""
+    """Which field a heading means in a block: its own names first, then those of all blocks."""
     own = {
         normal_form(block_naming.heading): block_naming.field
         for block_naming in block_namings(block)
@@ -244,8 +244,11 @@ class _Tables:
 
 
 def _tables(spec: LayoutSpec, tables: list[Form]) -> _Tables:
-    """The output tables. The only one has all fields; of several, each has the stamps and what its
-    own blocks name, and, once a heading on a tab means it, any other field."""
+    """The fields of the output tables.
+
+    A single table has all fields. Of several, each has the stamps and the fields that its own
+    blocks name, and any other field once a heading on a tab means it.
+    """
     blocks = [(path, block) for form in tables for path, block in form.blocks]
     intos = list(dict.fromkeys(block.into or RECORDS for _, block in blocks)) or [RECORDS]
     # The only table holds all fields, filled or not: its columns never change.

@@ -17,7 +17,7 @@ from boreotabula.reading.corrections import Correction
 from boreotabula.reading.values.form import PLAIN_TEXT, ValueForm
 
 RECORDS = "records"
-"""The output table of blocks that do not say `into`."""
+"""The output table of blocks without `into`."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -28,28 +28,29 @@ class StampPlan(Stamp):
 
 
 StampSources = tuple[StampPlan, ...]
-"""The sources of one stamp: the first that is there is taken, others may be compared with it."""
+"""The sources of one stamp: the first that is present is used; others may be compared with it."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class BlockPlan(Block):
-    """A block with all that follows for it from the rest of the layout.
+    """A block with everything that the rest of the layout implies for it.
 
-    Of its own keys some are written out: `stub` also has the fields that stand in `columns` of a
+    Some of its own keys are expanded: `stub` includes the fields that stand in `columns` of a
     cross-tab, `columns` has an empty text for a column that is passed over, `across` has each level
     once and none that is passed over, and `into` always names a table.
     """
 
     into: str
     key: str
-    """Names the block among all of the layout."""
+    """The name of the block, unique in the layout."""
     names: HeadingNames
     """Which field a heading means in this block."""
     sources: tuple[StampSources, ...]
-    """The sources of its own stamps."""
+    """The sources of stamps of this block alone."""
     marks: tuple[str, ...]
-    """The fields by whose headings the block is found: its stub; of a list without one, all fields
-    that nothing else fills."""
+    """The fields by whose headings the block is found: its stub, or in a list without one all
+    fields that nothing else fills.
+    """
     stamp_labels: tuple[Pattern, ...]
     """The labels of stamps: a row that holds one is no record."""
     titled: bool
@@ -57,19 +58,20 @@ class BlockPlan(Block):
     level_forms: tuple[ValueForm, ...]
     """How the headings of each level are written."""
     levels: tuple[int, ...]
-    """For each heading row, top to bottom, which level it is, counted from 0: two rows may make one
-    level; `PASSED` if it is none. Of several values the last row says which of them."""
+    """For each heading row, top to bottom, its level counted from 0; `PASSED` if it is none.
+
+    Two rows may make up one level. With several value fields, the last row says which of them.
+    """
     optional_fields: frozenset[str]
     """Fields whose column may be missing."""
     boilerplate: tuple[Pattern, ...]
     """Texts of the form itself: alone in a row of the table they are no record."""
     foreign: frozenset[str]
-    """Fields that another block names, and this one does not."""
+    """Fields that another block names and this one does not."""
     by_list: bool
-    """Whether this is a cross-tab beside lists, of whose headings the fields are that no block
-    names."""
+    """Whether this is a cross-tab beside lists, which own the fields that no block names."""
     filled: Mapping[str, str]
-    """What fills a field, for those filled by something other than a column of their own."""
+    """What fills a field, for those without a column of their own."""
 
     @property
     def depth(self) -> int:
@@ -78,7 +80,7 @@ class BlockPlan(Block):
 
     @property
     def searched(self) -> bool:
-        """Whether it is looked for by texts, and not given by its place."""
+        """Whether it is found by texts, and not given by position."""
         by_position = self.columns and not (self.caption or self.found_by)
         return not (self.at or self.named_table or by_position)
 
@@ -91,12 +93,12 @@ class BlockPlan(Block):
 
     @cached_property
     def with_hidden(self) -> BlockPlan:
-        """The same block, hidden rows and columns too."""
+        """The same block, reading hidden rows and columns too."""
         return replace(self, visible_only=False)
 
     @property
     def row_names(self) -> frozenset[str]:
-        """The fields that name rows: the stub, and the groups."""
+        """The fields that name rows: the stub and the groups."""
         return frozenset((*self.stub, *(group.field for group in self.group_row)))
 
     @property
@@ -106,7 +108,7 @@ class BlockPlan(Block):
 
 
 PASSED = -1
-"""A heading row that is no level."""
+"""Marks a heading row that is no level."""
 
 
 @dataclass(frozen=True)
@@ -120,16 +122,16 @@ class FormPlan:
 
     @property
     def sources(self) -> list[StampPlan]:
-        """The sources of all stamps, those of single blocks too."""
+        """The sources of all stamps, including those of single blocks."""
         every = (self.stamps, *(block.sources for block in self.blocks))
         return [source for stamps in every for sources in stamps for source in sources]
 
 
 @dataclass(frozen=True, eq=False)
 class Plan:
-    """All that reading a tab needs to know of a layout. Can be sent to another process.
+    """All that reading a tab needs to know of a layout. Picklable.
 
-    A plan is equal only to itself, so that what follows from it can be kept by it.
+    Equal only to itself, so that results can be cached by it.
     """
 
     fields: Mapping[str, ValueForm]
@@ -141,25 +143,24 @@ class Plan:
     tables: Mapping[str, tuple[str, ...]]
     """The fields of each output table, in the order of the layout."""
     open_fields: Mapping[str, tuple[str, ...]]
-    """Of several output tables: the fields that each has besides if a heading on any tab means
-    them."""
+    """With several output tables: fields that each also has if a heading on any tab means them."""
     required: frozenset[str]
     parts: Mapping[str, tuple[str, str]]
-    """Of fields that are a part of a date: which part, and of which field."""
+    """For fields that are a part of a date: which part, and of which field."""
     years: Mapping[str, str]
-    """Of months that may come without a year: the field that tells it."""
+    """For months that may come without a year: the field that holds it."""
     corrected_fields: str | None = None
-    """The field that names the fields of its record that were corrected."""
+    """The field that lists the corrected fields of its record."""
     corrections: tuple[Correction, ...] = ()
     """Cells that are read as a person has corrected them."""
 
     def form(self, field: str) -> ValueForm:
-        """How the values of a field are written; columns that no field knows hold texts."""
+        """How the values of a field are written; columns of unknown fields hold texts."""
         return self.fields.get(field, PLAIN_TEXT)
 
     @property
     def derives(self) -> bool:
-        """Whether some fields follow from others of the same record."""
+        """Whether some fields are derived from others of the same record."""
         return bool(self.parts or self.years)
 
     @property
@@ -174,6 +175,6 @@ class Plan:
 
     @property
     def unclaimed(self) -> frozenset[str]:
-        """The fields of lists that no table has always, of several tables."""
+        """Fields of lists that no table always has, where there are several tables."""
         always = {field for fields in self.tables.values() for field in fields}
         return frozenset(field for field in self.fields if field not in always)

@@ -1,8 +1,7 @@
 """Reading one tab: the steps of this room in their order.
 
 Choose the form → settle its blocks: places, stamps, columns, rows → mark what needs no record →
-build the records → book every cell that a record holds → have a finding speak for
-every cell that is left.
+build the records → book every cell that a record holds → report every cell that is left.
 """
 
 from __future__ import annotations
@@ -68,7 +67,9 @@ from boreotabula.sheets.sheet import Sheet, Visibility
 
 @dataclass(frozen=True)
 class TabReading:
-    """All that came of one tab. `records` holds batches by output table, see `record_schema`."""
+    """Everything read from one tab. `records` holds batches by output table, see
+    `record_schema`.
+    """
 
     tables: Mapping[str, pa.RecordBatch]
     account: Account
@@ -92,7 +93,7 @@ class TabReading:
 
 @dataclass(frozen=True)
 class ReadBlock(SettledBlock):
-    """A block as it was read, and its records."""
+    """A block as read, and its records."""
 
     long: LongRecords
     batch: pa.RecordBatch
@@ -114,7 +115,7 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
 
 
 def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, int]]]:
-    """The first form whose condition holds on a tab, and the cell (if any) that tells it."""
+    """The first form whose condition holds on a tab, and the cell (if any) that shows it."""
     # The first that fits: the layout lists them in this order.
     for form in plan.forms:
         if form.when is None:
@@ -137,7 +138,7 @@ def _no_edition(plan: Plan) -> Finding:
 
 
 def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
-    """What a person does not see in the spreadsheet program is read all the same: said."""
+    """A finding: hidden cells are read as well."""
     if sheet.visibility is not Visibility.VISIBLE:
         yield TAB_HIDDEN(visibility=sheet.visibility.value)
     # Where a rule leaves them out, the account tells it.
@@ -156,7 +157,7 @@ def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
 
 
 class _TabReader:
-    """What is gathered while the blocks of a tab are read, as it lies and turned."""
+    """Collects the results while the blocks of a tab are read, unturned and turned."""
 
     def __init__(self, sheet: Sheet, plan: Plan, source: TabSource) -> None:
         self.sheet, self.plan, self.source = sheet, plan, source
@@ -168,7 +169,7 @@ class _TabReader:
         self.blocks: list[ReadBlock] = []
 
     def tell(self, scoped_findings: Iterable[ScopedFinding], roles: RoleMap | None = None) -> None:
-        """Say some findings; their cells are those of the turned sheet if its `roles` are given."""
+        """Add findings; their cells are those of the turned sheet if its `roles` are given."""
         for scoped_finding in scoped_findings:
             (roles or self.roles).tell(scoped_finding)
 
@@ -221,7 +222,7 @@ class _TabReader:
         label_cells(self.roles, stamped.labels)
 
     def _with_records(self, settled: SettledBlock, roles: RoleMap) -> ReadBlock:
-        """A block with its records, and what is to be said of its values."""
+        """A block with its records; adds the findings about its values."""
         view, place, columns, table = (
             settled.view, settled.place, settled.columns, settled.table,
         )  # fmt: skip
@@ -278,7 +279,7 @@ class _TabReader:
     def _derived(
         self, batch: pa.RecordBatch, long: LongRecords, view: Sheet, roles: RoleMap
     ) -> pa.RecordBatch:
-        """The records with what follows from their other fields; months without a year told."""
+        """The records with their derived fields; adds a finding about months without a year."""
         batch, yearless = completed(batch, self.plan)
         for name, records in yearless.items():
             spots = {spot for record in records if (spot := long.spot(name, record)) is not None}
@@ -292,7 +293,7 @@ class _TabReader:
         return with_parts(batch, self.plan)
 
     def _tell_no_records(self) -> None:
-        """Stamps of a tab whose tables are there, but give no record."""
+        """A finding: stamps of a tab whose tables are there, but give no record."""
         spots = [spot for tab in self.stamped for spot in tab.spots.values()]
         some = any(block.batch.num_rows for block in self.blocks)
         # The stamps were read, but nothing carries them.
@@ -303,7 +304,7 @@ class _TabReader:
             self.tell([ScopedFinding(finding, spots=spots, lapses=True)])
 
     def done(self, form: FormPlan | None) -> TabReading:
-        """The reading of the tab, with every cell accounted for."""
+        """The finished reading of the tab, with every cell accounted for."""
         frames = [block.frame for block in self.blocks]
         # Before the leftovers are told: what belongs to the form is none.
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
@@ -343,12 +344,15 @@ def _corrected_stamps(stamped: Stamped, sheet: Sheet) -> list[str]:
 
 _MOST_NAMED = 5
 _FEW = 2
-"""A single record may well have no number, and so may one column."""
+"""This few records, or columns, may well hold no number."""
 
 
 def _not_filled(blocks: Iterable[ReadBlock], plan: Plan) -> Iterator[Finding]:
-    """Lists whose records lack all their numbers, or all but their names where they have none: most
-    likely a form that was not filled in."""
+    """Findings about lists whose records lack all their numbers; without number fields, all but
+    their names.
+
+    Most likely such a form was not filled in.
+    """
     for read in blocks:
         batch = read.batch
         if not read.block.is_list or batch.num_rows < _FEW:
@@ -368,8 +372,9 @@ def _not_filled(blocks: Iterable[ReadBlock], plan: Plan) -> Iterator[Finding]:
 
 
 def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:
-    """Tables of one tab whose leading columns, named by position, bear different texts that no
-    record holds."""
+    """Tables of one tab whose leading columns, named by position, have different headings that no
+    record holds.
+    """
     by_block: dict[str, list[ReadBlock]] = {}
     for block in blocks:
         if block.block.columns and block.block.across and block.place.depth:

@@ -14,7 +14,7 @@ from tomlkit.items import Table as TomlTable
 from boreotabula.drafting.sketch import one_or_list, written
 
 Change = Callable[[tomlkit.TOMLDocument], None]
-"""A change of a layout, made in its parsed text."""
+"""A change of a layout, made to its parsed text."""
 
 
 @dataclass(frozen=True)
@@ -22,14 +22,14 @@ class Amendment:
     """One change of a layout: what is changed, and why."""
 
     said: str
-    """What speaks for it, in a sentence."""
+    """The evidence for it, in a sentence."""
     where: str
-    """File, tab and cell where it was seen first."""
+    """File, tab and cell where it was first seen."""
     change: Change
 
 
 def place_of(*parts: str) -> str:
-    """File, tab and cell, as far as they are known, as a person finds them."""
+    """File, tab and cell, as far as they are known, in words."""
     return " › ".join(filter(None, parts))
 
 
@@ -58,7 +58,7 @@ def all_of(changes: Sequence[Change]) -> Change:
 
 
 def heading_known(field: str, heading: str) -> Change:
-    """One more heading by which a field is known."""
+    """Add a heading by which a field is known."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         fields = _part(document, "fields")
@@ -72,7 +72,7 @@ def heading_known(field: str, heading: str) -> Change:
 
 
 def pattern_changed(part: str, key: str, old: str, new: str) -> Change:
-    """Another pattern in the place of one of a part."""
+    """Replace a pattern of a part."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         holder = _part(document, part)
@@ -88,7 +88,7 @@ def pattern_changed(part: str, key: str, old: str, new: str) -> Change:
 
 
 def new_field(field: str, kind: str, heading: str = "") -> Change:
-    """A field more, at the end of those that are there."""
+    """Append a field."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         value: Any = {"type": kind, "also": heading} if heading else kind
@@ -98,7 +98,7 @@ def new_field(field: str, kind: str, heading: str = "") -> Change:
 
 
 def field_typed(field: str, kind: str, options: Mapping[str, Any]) -> Change:
-    """Another type of a field, and what is said of it besides; its headings stay."""
+    """Change the type of a field and its options; its headings stay."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         fields = _part(document, "fields")
@@ -112,7 +112,7 @@ def field_typed(field: str, kind: str, options: Mapping[str, Any]) -> Change:
 
 
 def label_known(stamp: str, label: str) -> Change:
-    """One more label by which a stamp is found."""
+    """Add a label by which a stamp is found."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         for holder, key in _sources(document, stamp):
@@ -128,7 +128,7 @@ def label_known(stamp: str, label: str) -> Change:
 
 
 def of_block(key: str, texts: Sequence[str]) -> Change:
-    """Texts more for a key of every block that reads tables, such as `totals`."""
+    """Add texts to a key, such as `totals`, of every block that reads tables."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         for block in _blocks(document):
@@ -138,7 +138,7 @@ def of_block(key: str, texts: Sequence[str]) -> Change:
 
 
 def of_part(part: str, key: str, texts: Sequence[str]) -> Change:
-    """Texts more for a key of a part of the layout; of no part at its top."""
+    """Add texts to a key of a part of the layout; without a part, at its top."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
         if part:
@@ -152,7 +152,7 @@ def of_part(part: str, key: str, texts: Sequence[str]) -> Change:
 
 
 def _at_top(document: tomlkit.TOMLDocument, key: str, texts: Sequence[str]) -> None:
-    """A new key before the first table: below the last one that is there."""
+    """Insert a new key before the first table, below the last key that is there."""
     body = document.body
     last = max(index for index, (name, item) in enumerate(body)
                if name is not None and not isinstance(item, AbstractTable))  # fmt: skip
@@ -177,7 +177,9 @@ def _blocks(document: tomlkit.TOMLDocument) -> list[Any]:
 
 
 def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, Any]]:
-    """All sources of a stamp, of blocks and editions too: what holds each, and under which key."""
+    """All sources of a stamp, including those of blocks and editions: the table that holds each,
+    and its key.
+    """
     for part in (document, *document.get("edition", ()), *_blocks(document)):
         stamps = part.get("stamps", {})
         if isinstance(stamps.get(stamp), list):
@@ -193,7 +195,7 @@ def _item(value: Any) -> Any:
 
 
 def _put(holder: Any, key: Any, value: Any) -> None:
-    """Put a value in the place of another, beside whose comment it stands then."""
+    """Replace a value and keep the comment beside it."""
     trivia = getattr(holder.get(key), "trivia", None) if isinstance(key, str) else None
     holder[key] = _item(value)
     if trivia is not None and isinstance(holder[key], InlineTable):

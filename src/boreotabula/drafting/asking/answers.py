@@ -1,4 +1,4 @@
-"""What a person answers to the questions about a draft, written into it."""
+"""A person's answers to the questions about a draft, written into it."""
 
 from __future__ import annotations
 
@@ -15,13 +15,15 @@ _ASKED = ("name", "value", "blank", "heading", "apart")
 
 
 def can_be_answered(doubt: Doubt) -> bool:
-    """Whether an answer to a question changes the layout by itself: an error is mended by hand."""
+    """Whether an answer to a question changes the layout by itself; an error is mended by hand."""
     return doubt.kind in _ASKED and (doubt.kind == "name" or len(doubt.choices) > 1)
 
 
 def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
-    """A sketch with the answer to a question: a name, or one of its choices. The first choice is
-    what was taken, and changes nothing."""
+    """A sketch with the answer to a question: a name, or one of its choices.
+
+    The first choice is what was taken, and changes nothing.
+    """
     if doubt.kind == "name":
         return renamed(sketch, doubt.column, answer)
     if answer == doubt.choices[0]:
@@ -42,7 +44,7 @@ def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
 
 
 def _as_one_field(sketch: Sketch, heading: str, other: str) -> Sketch:
-    """A sketch in which a heading means the field of another one, and has none of its own."""
+    """A sketch in which a heading means the field of another heading, and has none of its own."""
     own, kept = (sketch.headings.get(text) or field_name(text) for text in (heading, other))
     if own == kept or own not in sketch.fields or kept not in sketch.fields:
         # A name that is no field, or one field for both: nothing to merge.
@@ -64,8 +66,9 @@ def _as_one_field(sketch: Sketch, heading: str, other: str) -> Sketch:
 
 
 def _with_field(sketch: Sketch, heading: str) -> Sketch:
-    """A sketch in which a heading means a field of its own, right behind the one it was taken
-    for."""
+    """A sketch in which a heading means a field of its own, right after the one it was taken
+    for.
+    """
     before = sketch.headings.get(heading)
     if before is None:
         return sketch
@@ -83,8 +86,10 @@ def _with_field(sketch: Sketch, heading: str) -> Sketch:
 
 
 def renamed(sketch: Sketch, old: str, new: str) -> Sketch:
-    """A sketch with another name of a field, wherever it stands. Raises ValueError if the name is
-    none, or that of another field."""
+    """A sketch with a field renamed, wherever its name stands.
+
+    Raises ValueError if the name is not valid, or belongs to another field.
+    """
     name = field_name(new)
     # Checked by making a name of it: what comes back unchanged is one.
     if new != name or (new != old and new in sketch.fields):
@@ -127,7 +132,7 @@ _NAMES = ("stub", "across", "value", "columns", "carry_down")
 
 
 def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
-    """The keys of a block with another name of a field."""
+    """The keys of a block with a field renamed."""
     values: dict[str, Any] = {}
     for key, value in block.items():
         if key in _NAMES:

@@ -1,4 +1,4 @@
-"""What a person should decide about a draft: what errors remain, and what the tabs do not tell."""
+"""What a person should decide about a draft: remaining errors, and what the tabs do not show."""
 
 from __future__ import annotations
 
@@ -26,11 +26,11 @@ def questions(
     findings: Sequence[Finding] | None = None,
     records: tuple[int, int] | None = None,
 ) -> list[Doubt]:
-    """The questions about a draft: errors and warnings first, then what was not sure, by the
-    records that it changes; names last.
+    """The questions about a draft: errors and warnings first, then doubts ordered by the records
+    that they change; names last.
 
-    `findings` are those of a run over all files, `records` how many the draft and its runner-up
-    give there; else what the tabs gave that it was drafted from.
+    `findings` are those of a run over all files, `records` the numbers that the draft and its
+    runner-up give there; otherwise both come from the tabs that it was drafted from.
     """
     if findings is None:
         # Findings of the tabs that were drafted from carry no file, as they were read without
@@ -62,8 +62,9 @@ def questions(
 
 
 def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
-    """One question for each kind of error or warning of each field, with its first place and how
-    many more there are."""
+    """One question for each kind of error or warning of each field, with its first place and the
+    number of further ones.
+    """
     grave = [
         finding for finding in findings if finding.severity in (Severity.ERROR, Severity.WARNING)
     ]
@@ -116,7 +117,7 @@ def _first_place(sheet: Sheet) -> tuple[int, int]:
 
 
 def _guessed(draft: Draft) -> Iterator[Doubt]:
-    """The fields whose values no cell shows how to read, each with the first such value."""
+    """The fields for whose values no cell shows how to read them, each with its first value."""
     for name, text in draft.sketch.guessed.items():
         # The first cell shows the person what the question is about.
         file, tab, cell, number = _first_cell(draft, text)
@@ -142,7 +143,9 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
 
 
 def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
-    """Where a text stands first: file, tab and cell; and how many records the tabs give."""
+    """The first place of a text: file, tab and cell; and the number of records that the tabs
+    give.
+    """
     for example in draft.kind.examples:
         for row, cells in enumerate(example.sheet.rows):
             for column, cell in enumerate(cells):
@@ -188,7 +191,9 @@ def _unnamed(draft: Draft) -> Iterator[Doubt]:
 
 
 def _keys_with(sketch: Sketch, name: str) -> list[str]:
-    """The keys of a layout where the name of a field stands, as a person looks for them."""
+    """The keys of a layout that hold the name of a field, worded for a person who looks for
+    them.
+    """
     capture = f"{{{name}}}"
     keys = ["`include`"] if any(capture in text for text in sketch.include) else []
     keys += ["[tabs]"] if any(capture in text for text in listed(sketch.tabs.get("named"))) else []
@@ -202,7 +207,7 @@ def _keys_with(sketch: Sketch, name: str) -> list[str]:
 
 
 def _names_in(value: Any) -> list[str]:
-    """The texts that a key of a block holds, those of tables in it too."""
+    """The texts that a key of a block holds, including those in its tables."""
     if isinstance(value, Mapping):
         return [*value, *(text for part in value.values() for text in _names_in(part))]
     if isinstance(value, list | tuple):
@@ -215,7 +220,7 @@ def _in_words(texts: Sequence[str]) -> str:
 
 
 def _values(draft: Draft, name: str) -> Iterator[tuple[str, str, str, Any]]:
-    """All values of a field, with file, tab and cell of the record of each."""
+    """All values of a field, each with file, tab and cell of its record."""
     for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True):
         for batch in reading.tables.values():
             if name not in batch.schema.names:

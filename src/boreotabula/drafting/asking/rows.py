@@ -1,4 +1,4 @@
-"""Rows of which a person knows whether they are records."""
+"""Rows where only a person knows whether they are records."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def about_rows(draft: Draft) -> Iterator[Doubt]:
 
 
 def _without_name(draft: Draft) -> Iterator[Doubt]:
-    """The question whether rows of a list are records that lack what names the others."""
+    """The question whether rows of a list are records without the fields that name the others."""
     sketch = draft.sketch
     own = sketch.table_fields
     carried = listed(sketch.block.get("carry_down"))
@@ -63,7 +63,7 @@ _LEAVE_OUT = "what is no record is left out by `skip` in [block], a pattern of i
 
 
 def not_filled_in(draft: Draft) -> list[tuple[str, str, pa.RecordBatch]]:
-    """File, tab and records of the lists that hold the names of their rows alone."""
+    """File, tab and records of the lists that hold only the names of their rows."""
     sketch = draft.sketch
     values = _values(sketch)
     if not sketch.listed or sketch.more or "stub" in sketch.block or not values:
@@ -83,8 +83,9 @@ def _values(sketch: Sketch) -> list[str]:
 
 
 def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
-    """The question whether the rows of a list are records where a tab holds their names alone: a
-    form that nobody has filled in."""
+    """The question whether the rows of a list are records where a tab holds only their names: a
+    form that nobody has filled in.
+    """
     bare = not_filled_in(draft)
     if bare:
         file, tab, batch = bare[0]
@@ -102,8 +103,11 @@ def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
 
 
 def _numbered_above(draft: Draft) -> Iterator[Doubt]:
-    """The question whether rows without a number are records, where those below them are numbered
-    below them, as A1 below A and 2.1 below 2: they may name groups."""
+    """The question whether rows without a number are records where the rows below are numbered
+    under them.
+
+    A1 is below A, and 2.1 below 2: such rows may name groups.
+    """
     if not draft.sketch.listed:
         return
     above = [
@@ -125,7 +129,7 @@ def _numbered_above(draft: Draft) -> Iterator[Doubt]:
 
 
 def _rows_above(block: ReadBlock) -> Iterator[tuple[int, str]]:
-    """The record rows without a number whose first cell those of the next rows begin with."""
+    """The record rows without a number whose first cell the next rows begin with."""
     # Numbering without the name of a group is how outlines are written.
     left, right = block.columns.left, block.columns.right
     rows = block.table.records
@@ -140,7 +144,7 @@ def _rows_above(block: ReadBlock) -> Iterator[tuple[int, str]]:
 
 
 def _said_again(draft: Draft) -> Iterator[Doubt]:
-    """The question whether rows are records that name another row, and hold its numbers again."""
+    """The question whether rows are records that name another row, and repeat its numbers."""
     again = [
         (example, str(block.view.address(row, block.columns.left)), text, other_text)
         for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True)
@@ -159,8 +163,9 @@ def _said_again(draft: Draft) -> Iterator[Doubt]:
 
 
 def _rows_again(block: ReadBlock) -> Iterator[tuple[int, str, str]]:
-    """The record rows that hold the numbers of another one, and whose name has its name as a part;
-    each with both names."""
+    """The record rows that repeat the numbers of another row whose name is part of theirs; each
+    with both names.
+    """
     columns = slice(block.columns.left, block.columns.right)
     names: dict[tuple[float, ...], list[str]] = {}
     rows: list[tuple[int, str, tuple[float, ...]]] = []
@@ -181,4 +186,4 @@ def _rows_again(block: ReadBlock) -> Iterator[tuple[int, str, str]]:
 
 
 _FEWEST_NUMBERS = 2
-"""One number may come again by chance."""
+"""One number may be repeated by coincidence."""

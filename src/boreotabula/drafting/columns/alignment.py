@@ -1,8 +1,8 @@
 """The columns of a kind, matched over its tables: by their headings first, wherever they stand.
 
-What is left over is matched by headings and values that are alike, and by place only where one
-column alone is left on both sides between the same neighbours. Each match that headings alone do
-not make is a doubt, which the person is asked about.
+The rest is matched by similar headings and values. It is matched by place only where a single
+column is left on both sides between the same neighbours. Each match that headings alone do not make
+is a doubt, which the person is asked about.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ HeadingOf = Callable[[Example, Shape, int], str]
 
 
 def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]) -> list[Column]:
-    """The columns that some tables have in a `span` of theirs, counted from their first."""
+    """The columns of some tables within their `span`, counted from their first column."""
     by_key: dict[tuple[str, int], Column] = {}
     written: dict[tuple[str, int], Counter[str]] = {}
     for number, (example, shape) in enumerate(tables):
@@ -60,7 +60,7 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
 def columns_by_place(
     tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]
 ) -> list[Column]:
-    """The same, each column by its place alone: where some have no heading."""
+    """The columns, each matched by its place alone: for tables where some have no heading."""
     columns: dict[int, Column] = {}
     for number, (example, shape) in enumerate(tables):
         for index in span(shape):
@@ -73,8 +73,9 @@ def columns_by_place(
 
 
 def _in_order(columns: list[Column]) -> list[Column]:
-    """The columns as most tables have them, from left to right; one that few have after the one
-    that stands left of it there."""
+    """The columns in the order of most tables, left to right; a rare one comes after its left
+    neighbour there.
+    """
     usual = Counter(number for column in columns for number in column.places)
     if not usual:
         return columns
@@ -98,8 +99,12 @@ def _in_order(columns: list[Column]) -> list[Column]:
 
 
 def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
-    """With the columns of tables that share few headings with the others as theirs, all by place
-    together, if they are as many and of the same types: the same form in another language."""
+    """The columns, with those of tables in another language matched to the others, all by place
+    together.
+
+    Such a table shares few headings with the others, but has as many columns of the same types: the
+    same form in another language.
+    """
     while True:
         named = [column for column in columns if column.headings]
         first, *other_groups = _languages(named, len(tables)) or [[]]
@@ -122,8 +127,10 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
 
 
 def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
-    """The tables in groups that share less than half of their columns; the largest first, and in
-    each the table with most columns first."""
+    """The tables in groups that share less than half of their columns.
+
+    The largest group comes first, and in each the table with most columns.
+    """
     own: list[set[int]] = [set() for _ in range(tables)]
     for column in columns:
         for number in column.places:
@@ -137,7 +144,8 @@ def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
 
 def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> bool:
     """Whether columns are the same in another language: as many, of the same types, and none of
-    them a moment or number."""
+    them a moment or number.
+    """
     return all(
         not are_moments(first, second) and are_of_one_type(first, second, tables)
         for first, second in pairs
@@ -145,8 +153,10 @@ def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> b
 
 
 def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[Column, Column]]:
-    """The columns of two tables in their order, without those that are the same already; none if
-    one of these stands elsewhere, or a column of the one is on the other one as well."""
+    """Match the columns of two tables by their order, without those that are the same already.
+
+    None if one of these stands elsewhere, or a column of either is on the other table as well.
+    """
     orders = [
         sorted(
             (column for column in columns if number in column.places),
@@ -163,8 +173,9 @@ def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[
 
 
 def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Column]:
-    """With columns that are never on one table as one, where headings and types are alike; or, if
-    `by_place`, nothing else is left between the same neighbours."""
+    """Merge columns that never share a table, where headings and types are alike; or, if
+    `by_place`, where nothing else is left between the same neighbours.
+    """
     while True:
         # The best pair is merged, and all scores are taken anew, as a merged column has more
         # places.
@@ -185,15 +196,15 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
 
 
 _LIKE_HEADINGS = 80
-"""From this likeness on, per cent, two headings may be spellings of one."""
+"""From this likeness on, in per cent, two headings may be spellings of one."""
 _LIKE_VALUES = 0.5
-"""So large a part of the texts of the one are texts of the other."""
+"""At least this share of the texts of one column are texts of the other."""
 _BY_PLACE = 1.0
-"""What speaks for two columns of which only the place is the same."""
+"""The evidence for two columns of which only the place is the same."""
 
 
 def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> float:
-    """How sure it is that two columns are the same; 0 if they are not taken for it."""
+    """How certain it is that two columns are the same; 0 if they are not taken to be."""
     if not (first.headings and second.headings) or first.places.keys() & second.places.keys():
         return 0.0
     # All spellings of both are held against each other.
@@ -214,7 +225,7 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
 
 
 def _abbreviates(first: Column, second: Column) -> bool:
-    """Whether a heading is another one without some of its letters, as “Qty” is “Quantity”."""
+    """Whether a heading is another one with some letters left out, as “Qty” is “Quantity”."""
     return any(
         _shortens(*sorted((normal_form(a), normal_form(b)), key=len))
         for a in first.headings for b in second.headings
@@ -232,13 +243,15 @@ def _shortens(short: str, text: str) -> bool:
 
 
 _SHORTEST = 3
-"""Two letters stand in the right order in many a word: “In” and “Inventory”."""
+"""Two letters in the right order occur in many words: “In” and “Inventory”."""
 
 
 def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
-    """Ask of two columns that stand in the same place on different tabs of a file whether they are
-    the same: two tabs of one file may hold different things, or say the same in other words. Where
-    three take turns, or tabs differ in more than one column, each tab has its own."""
+    """Ask whether two columns at the same place on different tabs of a file are the same.
+
+    Two tabs of one file may hold different things, or say the same in other words. Where three
+    alternate, or tabs differ in more than one column, each tab has its own.
+    """
     pairs = [
         (first, second) for first, second in combinations(columns, 2)
         if first.headings and second.headings
@@ -271,15 +284,18 @@ def _files(column: Column, tables: Tables) -> set[str]:
 
 
 def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -> bool:
-    """Whether the column that fewer tables have stands, wherever it does, between neighbours that
-    the other one has on some table."""
+    """Whether the column that fewer tables have always stands between neighbours that the other one
+    has on some table.
+    """
     rare, usual = sorted((first, second), key=lambda column: len(column.places))
     return _neighbours(rare, columns) <= _neighbours(usual, columns)
 
 
 def _take_turns(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> bool:
-    """Whether one of two columns stands in the place of the other; or each table has one of them,
-    and the column before it, or behind it, is the same."""
+    """Whether one of two columns stands at the place of the other.
+
+    Or each table has one of them, next to the same column before or after it.
+    """
     if _stands_in_place(first, second, columns):
         return True
     before, behind = (
@@ -308,7 +324,7 @@ def _merge(first: Column, second: Column, columns: list[Column]) -> None:
 
 
 def _spot(column: Column, tables: Tables) -> Spot:
-    """The heading of a column, on the first table that has it."""
+    """The cell of a column's heading, on the first table that has the column."""
     number, index = next(iter(column.places.items()))
     example, shape = tables[number]
     return Spot(example.specimen.file, example.specimen.tab, shape.lowest, shape.left + index)

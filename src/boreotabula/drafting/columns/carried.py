@@ -1,4 +1,4 @@
-"""Columns that are filled once and meant for the rows below, too: names of groups."""
+"""Columns that are filled once and hold for the rows below, too: names of groups."""
 
 from __future__ import annotations
 
@@ -13,17 +13,21 @@ from boreotabula.look.texts.words import is_total
 from boreotabula.reading.cells import cell_text
 
 _FEWEST_BLANKS = 0.3
-"""A column of groups has so large a part of blank cells: fewer are gaps in what was filled in."""
+"""A column of groups has at least this share of blank cells: fewer are gaps in what was filled in.
+"""
 _MOST_AGAIN = 0.1
-"""A group begins once in a table: where more values come again, the blanks are gaps."""
+"""A group begins once in a table: where more values than this share occur again, the blanks are
+gaps.
+"""
 
 
 def carried_columns(
     tables: Tables, columns: Sequence[Column], leading: int | None = None
 ) -> Iterator[int]:
-    """The numbers of the columns whose cells name the rows down to their next filled one, each
-    within the groups of the one before it, from left to right; of the first ones, if so many are
-    `leading`."""
+    """The columns whose cells name the rows down to their next filled cell, left to right.
+
+    Each is within the groups of the one before it. If there are `leading` columns, only those.
+    """
     before: Column | None = None
     for index, column in enumerate(columns[:leading]):
         # Nearest first: the column right of it most often names its rows.
@@ -36,17 +40,19 @@ def carried_columns(
 
 
 _MOST_NAMING = 3
-"""One of so many columns right of a column of groups names each row, or one left of it."""
+"""Among this many columns right of a column of groups, or left of it, is the one that names each
+row.
+"""
 
 
 def is_filled_once(
     tables: Tables, column: Column, named_by: Column | None, within: Column | None = None
 ) -> bool:
-    """Whether the cells of a column name the rows down to its next filled one.
+    """Whether the cells of a column name the rows down to its next filled cell.
 
-    The rows are named by another column, `named_by`, throughout; the first row of each table is
-    filled, and no value begins twice in a group of the column `within`, or at all if there is none,
-    unless cells are merged over the rows.
+    The rows must all be named by another column, `named_by`. The first row of each table is filled.
+    No value begins twice in a group of the column `within`, or at all if there is none, unless
+    cells are merged over the rows.
     """
     blank = filled = again = 0
     for number, place in column.places.items():
@@ -85,7 +91,7 @@ def is_filled_once(
 def _is_of_one_look(
     example: Example, shape: Shape, rows: Sequence[int], column: int | None
 ) -> bool:
-    """Whether a column names rows alike: all by texts, or all by numbers and dates."""
+    """Whether a column names rows consistently: all by texts, or all by numbers and dates."""
     if column is None:
         return True
     cells = [example.sheet.rows[row][shape.left + column] for row in rows]
@@ -93,7 +99,7 @@ def _is_of_one_look(
 
 
 def _rows(example: Example, shape: Shape, column: int) -> list[int]:
-    """The rows of a table without totals and those that hold nothing from a column on."""
+    """The rows of a table, without totals and those that are empty from a column on."""
     rows = []
     for row in range(shape.first, shape.end):
         cells = example.sheet.rows[row]
@@ -105,7 +111,7 @@ def _rows(example: Example, shape: Shape, column: int) -> list[int]:
 
 
 def _groups(example: Example, shape: Shape, rows: Sequence[int], outer: int | None) -> list[int]:
-    """The number of the group that each row is in: one begins where a column is filled."""
+    """The index of each row's group: a group begins where a column is filled."""
     if outer is None:
         return [0] * len(rows)
     begins = [example.sheet.rows[row][shape.left + outer] != "" for row in rows]

@@ -1,4 +1,4 @@
-"""A column of a kind, and how far two of them are alike."""
+"""A column of a kind, and how similar two of them are."""
 
 from __future__ import annotations
 
@@ -17,16 +17,17 @@ from boreotabula.sheets.sheet import Cell
 
 @dataclass
 class Column:
-    """A column of a kind: its place in each table that has it, by the number of the table, and the
-    headings by which it is known, the most usual first."""
+    """A column of a kind: its place in each table that has it, by the index of the table, and the
+    headings by which it is known, the most common first.
+    """
 
     places: dict[int, int]
     headings: list[str]
     doubts: list[Doubt] = field(default_factory=list)
     kind: str | None = None
-    """The type of its cells, once it was asked for; empty if they are blank."""
+    """The type of its cells, once determined; empty if they are blank."""
     texts: set[str] | None = None
-    """The texts of some of its cells, once they were asked for."""
+    """The texts of some of its cells, once read."""
 
 
 def share_texts(first: Column, second: Column, tables: Tables) -> bool:
@@ -35,7 +36,7 @@ def share_texts(first: Column, second: Column, tables: Tables) -> bool:
 
 
 def shared_texts(first: Column, second: Column, tables: Tables) -> float:
-    """The part of the texts of two columns that both have; 0 if it is but one text."""
+    """The share of texts that two columns have in common; 0 if it is only one text."""
     texts = []
     for column in (first, second):
         # Computed once for each column: pairs of columns are compared many times.
@@ -65,7 +66,7 @@ def are_moments(first: Column, second: Column) -> bool:
 
 
 _SAMPLE, _TABLES = 40, 4
-"""So many cells of so many tables show what a column holds."""
+"""This many cells of this many tables show what a column holds."""
 _NUMBERS = frozenset(("integer", "number"))
 
 
@@ -91,7 +92,8 @@ def are_of_one_type(first: Column, second: Column, tables: Tables) -> bool:
 
 def _type_of(cells: Sequence[Cell]) -> str:
     """The type of some cells. Dates in words are dates, whatever their language; codes of digits
-    may be numbers on another tab."""
+    may be numbers on another tab.
+    """
     texts = [cell for cell in cells if isinstance(cell, str)]
     # Codes of digits may be numbers in the workbook of another sender.
     if texts and all(text.strip().isdigit() for text in texts):

@@ -1,4 +1,4 @@
-"""Rows that name groups: by the sums that they hold of the rows below them, nested ones too."""
+"""Rows that name groups, found by the sums of the rows below them; they may be nested."""
 
 from __future__ import annotations
 
@@ -17,12 +17,14 @@ from boreotabula.reading.totals.figures import all_agree
 _MOST_MEMBERS = 200
 """Longer groups are not added up: it would take time, and forms have none."""
 _LEAST_DIGITS = 8.0
-"""So many binary digits the sums of a tab must have to be no chance."""
+"""Bits of evidence in the sums of a tab that rule out coincidence."""
 
 
 @dataclass(frozen=True)
 class SumRow:
-    """A row that holds the sums of lines below it; `end` is the first row that is not of it."""
+    """A row that holds the sums of rows below it; `end` is the first row that it does not sum
+    up.
+    """
 
     row: int
     end: int
@@ -30,8 +32,10 @@ class SumRow:
 
 
 def group_names(examples: Sequence[Example]) -> list[list[str]]:
-    """The names of groups of each level, outer to inner; none if rows of sums do not part all lines
-    of some tables."""
+    """The names of groups of each level, outer to inner.
+
+    None if rows of sums do not divide all rows of some tables.
+    """
     levels: list[dict[str, None]] = []
     for example in examples:
         for shape in example.shapes:
@@ -46,7 +50,7 @@ def group_names(examples: Sequence[Example]) -> list[list[str]]:
 
 
 def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
-    """The rows of sums of a table, if all its lines are under one of them."""
+    """The rows of sums of a table, if all its rows are under one of them."""
     # Numbers alone tell sums, so rows without any are passed over.
     rows = [row for row in range(shape.first, shape.end) if not _is_total(example, shape, row)]
     numbers = example.sheet.numbers[rows][:, shape.values.start : shape.values.stop]
@@ -73,8 +77,9 @@ def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
 
 
 def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -> int | None:
-    """Where the lines below a row end that it sums up; `lines` are those below it, the last one
-    first. None if it is no sum."""
+    """The end of the rows below a row that it sums up; `lines` are the rows below, last first. None
+    if it is no sum.
+    """
     if not values[index].any() or not lines:
         return None
     below = lines[::-1][:_MOST_MEMBERS]
@@ -88,7 +93,7 @@ def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -
 
 
 def _with_depth(sum_rows: Sequence[SumRow]) -> Iterator[tuple[SumRow, int]]:
-    """Rows of sums with how many others they are within."""
+    """Rows of sums with the number of others around them."""
     open_: list[SumRow] = []
     # A stack of the rows of sums that are still open.
     for sum_row in sum_rows:
@@ -110,7 +115,7 @@ def _is_total(example: Example, shape: Shape, row: int) -> bool:
 
 
 def patterns_of(names: Sequence[str], most: int) -> list[str]:
-    """Patterns for some names: the names, or what all of them begin with if they are many."""
+    """Patterns for some names: the names, or if they are many, their common beginning."""
     first = names[0].split(" ")[0]
     if len(names) > 1 and all(name.startswith(f"{first} ") for name in names):
         return [f"{first} *"]

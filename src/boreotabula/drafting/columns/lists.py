@@ -1,4 +1,4 @@
-"""Lists of a kind: with headings, or by position without any."""
+"""Lists of a kind: with headings, or by position without headings."""
 
 from __future__ import annotations
 
@@ -71,8 +71,11 @@ _FEWEST = 2
 
 
 def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
-    """Which of the first columns hold groups, behind one that numbers the lines, if there is one:
-    beyond them a blank cell is a missing value. Days may be groups though they are no names."""
+    """Which of the first columns hold groups, after a column that numbers the rows, if there is
+    one.
+
+    Further right a blank cell is a missing value. Days may be groups although they are no names.
+    """
     leading = min(shape.leading for _, shape in shapes)
     # Days may name groups although they are figures.
     if not leading and _are_days(shapes, columns[0]):
@@ -86,14 +89,16 @@ def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
 
 
 def _are_days(shapes: Tables, column: Column) -> bool:
-    """Whether all that a column holds are dates."""
+    """Whether a column holds only dates."""
     return typed(cells_of(column, shapes), tolerant=False).kind == "date"
 
 
 def _lead_groups(shapes: Tables) -> bool:
-    """Whether rows of nothing but a name part all tables into groups. In a list of two columns such
-    a row may also be a record whose value is missing: a name of a group stands before the first
-    record, right above one, and never beside a value."""
+    """Whether rows that hold only a name divide all tables into groups.
+
+    In a list of two columns such a row may also be a record whose value is missing. A name of a
+    group stands before the first record, right above one, and never beside a value.
+    """
     groups: list[str] = []
     others: set[str] = set()
     for example, shape in shapes:
@@ -115,8 +120,11 @@ def _lead_groups(shapes: Tables) -> bool:
 
 
 def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
-    """Whether columns are known by their place alone: the first has no heading, and all tables have
-    the same ones at the same places, each heading once."""
+    """Whether columns are known only by their place.
+
+    The first has no heading, and all tables have the same columns at the same places, each heading
+    once.
+    """
     if not columns or columns[0].headings:
         return False
     heads = [text for column in columns for text in column.headings]
@@ -128,7 +136,9 @@ def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
 
 def position_sketch(kind: TabFamily) -> Sketch:
     """A list without headings: rows that are filled alike, or lines with the mark of records.
-    Nothing if the tabs hold none. A tab that has headings all the same names the columns."""
+
+    None if the tabs hold no such list. If a tab has headings after all, they name the columns.
+    """
     if kind.has_lines:
         return _lines_sketch(kind)
     sheets = [example.sheet for example in kind.examples]
@@ -140,7 +150,7 @@ def position_sketch(kind: TabFamily) -> Sketch:
 
 
 def _lines_sketch(kind: TabFamily) -> Sketch:
-    """The records of lines with marks, held against what the control lines say of them."""
+    """The records of lines with marks, compared with what the control lines say of them."""
     lines = [example.lines for example in kind.examples if example.lines]
     records = [record for tab in lines for record in tab.lines.records]
     width = max(map(len, records), default=0)
@@ -154,7 +164,7 @@ def _lines_sketch(kind: TabFamily) -> Sketch:
 
 
 def _by_position(rows: Sequence[Sequence[Cell]], heads: Sequence[Cell] = ()) -> Sketch:
-    """A list whose columns are known by their place; of rows of one length."""
+    """A list with rows of one length whose columns are known by their place."""
     fields: dict[str, str] = {}
     columns: list[str] = []
     types: dict[str, Typed] = {}
@@ -177,18 +187,18 @@ def _by_position(rows: Sequence[Sequence[Cell]], heads: Sequence[Cell] = ()) -> 
 
 
 NAMES_OF_MOMENTS = {"datetime": "time", "date": "date", "month": "month", "time": "time"}
-"""What a field is called by the type of its values, if no word of the form is there."""
+"""The name of a field, by the type of its values, if the form has no word for it."""
 
 
 def _body(sheet: Sheet) -> Sequence[Sequence[Cell]]:
-    """The rows of a list without headings; a first row of nothing but texts names its columns."""
+    """The rows of a list without headings; a first row of only texts names its columns."""
     looks = looks_of(sheet)
     headed = len(looks) > 1 and (looks[0] == TEXT).all() and (looks[1] != TEXT).any()
     return sheet.rows[1:] if headed else sheet.rows
 
 
 def lone_rows(example: Example, shape: Shape) -> list[int]:
-    """The rows of a table that hold nothing but a text in its first column."""
+    """The rows of a table that hold only a text in the first column."""
     looks = looks_of(example.sheet)[shape.first : shape.end, shape.left : shape.right]
     alone = (np.count_nonzero(looks, axis=1) == 1) & (looks[:, 0] == TEXT)
     return [row + shape.first for row in np.flatnonzero(alone).tolist()]

@@ -17,12 +17,15 @@ from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 
 _MOST_MEASURES = 6
-"""More headings that repeat under each group are data, not measures."""
+"""More headings than this that repeat under each group are data, not measures."""
 
 
 def measures_of(shapes: Tables) -> list[list[str]]:
     """The headings of each measure where the same few stand under every upper heading, and their
-    values differ in type or unit; none if they are values of a level themselves."""
+    values differ in type or unit.
+
+    None if the headings are values of a level themselves.
+    """
     # Each table gives its groups, and all must agree.
     groups = [measures for example, shape in shapes for measures in _under_upper(example, shape)]
     sizes = {len(group) for group in groups}
@@ -50,7 +53,9 @@ def measures_of(shapes: Tables) -> list[list[str]]:
 
 
 def _most_cells(cells: Sequence[Cell]) -> Sequence[Cell]:
-    """The numbers among some cells if nearly all are: “440*” among them makes no other type."""
+    """The numbers among some cells if nearly all are numbers: “440*” among them makes no other
+    type.
+    """
     numbers = [cell for cell in cells if isinstance(cell, float)]
     return numbers if len(numbers) >= _NEARLY_ALL * len(cells) else cells
 
@@ -59,8 +64,11 @@ _NEARLY_ALL = 0.8
 
 
 def _are_translated(shapes: Tables) -> bool:
-    """Whether the lowest headings differ just as those over the names of rows do: in tables that
-    call these alike they are the same, and in others they are not."""
+    """Whether the lowest headings differ exactly where those over the names of rows do.
+
+    Tables with the same headings over names then have the same lowest headings, and others have
+    different ones.
+    """
     pairs = set()
     for example, shape in shapes:
         rows = example.sheet.rows[shape.top : shape.lowest + 1]
@@ -74,7 +82,7 @@ def _are_translated(shapes: Tables) -> bool:
 
 
 _FEWEST_GROUPS = 2
-"""What stands under one group alone repeats nothing."""
+"""Headings under a single group repeat nothing."""
 
 
 def _sums_amid(columns: Sequence[_Measured]) -> bool:
@@ -97,7 +105,7 @@ class _Measured:
 
 
 def _under_upper(example: Example, shape: Shape) -> Iterator[list[_Measured]]:
-    """The columns under each heading of the level above the lowest, totals left out."""
+    """The columns under each heading of the level above the lowest, without totals."""
     if shape.levels < _FEWEST_GROUPS:
         return
     group: list[_Measured] = []

@@ -27,7 +27,7 @@ def heading_at(example: Example, shape: Shape, index: int) -> str:
 
 
 def heading_of(name: str) -> str:
-    """The heading by which a field is known by its name, in normal form."""
+    """The heading, in normal form, that a field's name alone recognises."""
     return normal_form(name.replace("_", " "))
 
 
@@ -37,7 +37,7 @@ def named_field(
     headings: dict[str, str],
     fallback: str = "field",
 ) -> str:
-    """A field for some headings, which is added to those that are there."""
+    """The name of a field for some headings, added to the fields that are there."""
     name = field_name(heads[0] if heads else fallback, fields, fallback)
     fields[name] = "text"
     # Its own name needs no entry in the glossary.
@@ -48,7 +48,7 @@ def named_field(
 
 
 def list_heading(example: Example, shape: Shape, index: int) -> str:
-    """The heading of a column of a list, counted from its first: of several rows as joined."""
+    """The heading of a column of a list, counted from its first; several rows are joined."""
     if shape.lowest == shape.highest:
         return heading_at(example, shape, index)
     if shape.left + index >= shape.right:

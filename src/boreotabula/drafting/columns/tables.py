@@ -1,4 +1,4 @@
-"""The table of a kind as its look suggests it: cross-tab, list, or rows without headings."""
+"""The table of a kind as it appears: cross-tab, list, or rows without headings."""
 
 from __future__ import annotations
 
@@ -42,7 +42,9 @@ def table_sketch(kind: TabFamily) -> Sketch:
 
 
 def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
-    """With the texts above the tables of a tab, if they name each of them and have no label."""
+    """Add the texts above the tables of a tab as captions, if they name each of them and have no
+    label.
+    """
     if {"caption", "stamps"} & sketch.block.keys():
         return sketch
     lines = _lines_above(shapes)
@@ -66,8 +68,10 @@ def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
 def _titled(
     sketch: Sketch, shapes: Tables, texts: Sequence[str], stub: Mapping[str, Any]
 ) -> Sketch:
-    """With the texts above the tables, which have no word in common, if each names one table of its
-    tab and no text has a label or is a figure."""
+    """Add the texts above the tables, which have no word in common, as captions.
+
+    Each must name one table of its tab, and none may have a label or be a figure.
+    """
     by_tab: dict[int, list[str]] = {}
     for (example, _), text in zip(shapes, texts, strict=True):
         # A text that several tables of one tab share does not tell them apart.
@@ -82,7 +86,7 @@ def _titled(
 
 
 def _has_gap(shapes: Tables) -> bool:
-    """Whether a column amid a table is blank, its headings too."""
+    """Whether a column within a table is blank, including its headings."""
     return any(
         not example.sheet.filled[shape.top : shape.end, column].any()
         for example, shape in shapes
@@ -140,8 +144,11 @@ def _cross_tab(shapes: Tables) -> Sketch:
 
 
 def _cornered_list(shapes: Tables) -> Sketch | None:
-    """Lists side by side or below each other whose first heading names the table; the others are
-    the same in all of them. None if they are not like that."""
+    """Lists side by side or below each other whose first heading names the table; the other
+    headings are the same in all of them.
+
+    None if the lists are not like that.
+    """
     heads = {shape.heads[1:] for _, shape in shapes}
     levels = {shape.lowest - shape.highest for _, shape in shapes}
     corners = dict.fromkeys(heading_at(*shape, 0) for shape in shapes)
@@ -162,12 +169,13 @@ def _cornered_list(shapes: Tables) -> Sketch | None:
 
 
 _MOST_CORNERS = 12
-"""More headings of one column are no names of tables."""
+"""More headings of one column than this are no names of tables."""
 
 
 def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[str]:
-    """The fields of the heading levels, top to bottom, named by what their headings are; they are
-    added to `fields`."""
+    """The fields of the heading levels, top to bottom, named by what their headings are; added to
+    `fields`.
+    """
     summing = {_summing_heading(*shape) for shape in shapes}
     names = []
     for level in range(levels):
@@ -183,8 +191,10 @@ def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[s
 
 
 def _odd_in_level(shapes: Tables) -> list[Doubt]:
-    """The question of a heading that is no moment where most others of its level are: a column of
-    changes beside those of years, say, would be read as one more year."""
+    """The question about a heading that is no moment where most others of its level are.
+
+    A column of changes beside those of years, say, would be read as one more year.
+    """
     places: dict[str, tuple[Example, Shape, int]] = {}
     for example, shape in shapes:
         for column in shape.values:
@@ -219,7 +229,8 @@ def _leading(shape: Shape) -> range:
 
 def _corner_names(shapes: Tables) -> bool:
     """Whether the text over the stub names the table: it differs from table to table of a tab, and
-    the other headings are the same."""
+    the other headings are the same.
+    """
     by_tab: dict[int, list[Shape]] = {}
     for example, shape in shapes:
         by_tab.setdefault(id(example), []).append(shape)
@@ -232,8 +243,11 @@ def _corner_names(shapes: Tables) -> bool:
 
 
 def _beside(shapes: Tables) -> list[list[str]]:
-    """The headings of columns right of the values, of texts or of another measure; those that are
-    never on one tab, but as far from the right edge, are of one column, in several languages."""
+    """The headings of columns right of the values, of texts or of another measure.
+
+    Those that never share a tab, but are equally far from the right edge, are one column in several
+    languages.
+    """
     by_place: dict[int, dict[str, None]] = {}
     for example, shape in shapes:
         if shape.of_texts:
@@ -259,7 +273,7 @@ def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
 
 
 def _found_by(shapes: Tables) -> list[str]:
-    """Headings that all tables have, of the lowest level: two of them, or the only one."""
+    """Headings of the lowest level that all tables have: two of them, or the only one."""
     common: list[str] | None = None
     for _, shape in shapes:
         heads = [cell_text(cell) for cell in shape.heads[shape.leading :] if cell != ""]
@@ -269,7 +283,8 @@ def _found_by(shapes: Tables) -> list[str]:
 
 def _caption(shapes: Tables, taken: Collection[str]) -> tuple[str, dict[str, str]] | None:
     """The pattern of the texts right above all tables, and the fields that it fills beside those
-    that are `taken`."""
+    already `taken`.
+    """
     lines = _lines_above(shapes)
     if lines is None:
         return None
@@ -279,7 +294,7 @@ def _caption(shapes: Tables, taken: Collection[str]) -> tuple[str, dict[str, str
 
 
 def _lines_above(shapes: Tables) -> list[list[str]] | None:
-    """The texts in the two rows above each table, the nearest first; None if one has none."""
+    """The texts in the two rows above each table, nearest first; None if a table has none."""
     lines = []
     for example, shape in shapes:
         above = [
@@ -312,9 +327,11 @@ def _totals(shapes: Tables) -> list[str]:
 
 
 def _labels_of_totals(example: Example, shape: Shape) -> list[str]:
-    """The texts in the leading columns of a table, and right below it, that may name totals. No row
-    is one whose name is a word for totals by chance, as the department “Media” is: another name
-    stands beside it, or it has no figure and the record right below has."""
+    """The texts in the leading columns of a table, and right below it, that may name totals.
+
+    A row whose name is a word for totals by coincidence, as the department “Media” is, does not
+    count: another name stands beside it, or it has no figure and the record right below has.
+    """
     columns = range(shape.left, shape.left + max(shape.leading, 1))
     rows = range(shape.first, min(shape.end + 3, example.sheet.height))
     names = [[cell_text(example.sheet.rows[row][column]) for column in columns] for row in rows]

@@ -1,4 +1,4 @@
-"""Rows right below the headings of tables that belong to them: units, or the rest of headings."""
+"""Rows right below the headings of tables that belong to them: units, or further headings."""
 
 from __future__ import annotations
 
@@ -19,16 +19,18 @@ _FEWEST_TABS = 2
 
 
 def may_have_units(kind: TabFamily) -> bool:
-    """Whether what stands right below the headings of all tables may be units."""
+    """Whether the rows right below the headings of all tables may be units."""
     rows = [[cell for cell in row if cell != ""] for row in _first_rows(kind)]
     rows = [row for row in rows if row]
     return bool(rows) and all(map(_are_units, rows))
 
 
 def rows_under_headings(kind: TabFamily) -> int:
-    """How many rows right below the headings belong to them for sure: they are the same on several
-    tabs, and number the columns; or name nothing, and hold units that are in use, or texts over
-    columns of figures alone."""
+    """How many rows right below the headings certainly belong to them.
+
+    They are the same on several tabs, and number the columns; or they name nothing, and hold units
+    in use, or texts over columns of only figures.
+    """
     # Two tabs at least, as one alone does not show what stays.
     if len(kind.examples) < _FEWEST_TABS:
         return 0
@@ -36,11 +38,13 @@ def rows_under_headings(kind: TabFamily) -> int:
 
 
 _MOST_ROWS = 2
-"""The rest of the headings, and their units."""
+"""Further heading rows, and their units."""
 
 
 def _is_of_headings(kind: TabFamily, below: int) -> bool:
-    """Whether the row so far below the first of all tables belongs to their headings."""
+    """Whether the row at a given distance below the first of all tables belongs to their
+    headings.
+    """
     rows = Counter(map(tuple, _first_rows(kind, below)))
     if rows and all("" not in row and count_on(row) for row in rows):
         return True  # it numbers the columns
@@ -63,7 +67,7 @@ def _is_of_headings(kind: TabFamily, below: int) -> bool:
 
 
 def _first_rows(kind: TabFamily, below: int = 0) -> list[Sequence[Cell]]:
-    """A row of each table, so far below its first."""
+    """A row of each table, at a given distance below its first."""
     rows = [_row(example, shape, below) for example in kind.examples for shape in example.shapes]
     return [row for row in rows if row]
 
@@ -79,8 +83,9 @@ def _are_texts(cells: Sequence[Cell]) -> bool:
 
 
 def _are_units(cells: Sequence[Cell]) -> bool:
-    """Whether the cells right below headings are units: none of them is a figure, they are all the
-    same, or most are units that are in use."""
+    """Whether the cells right below headings are units: none is a figure, and they are all the
+    same, or most are units in use.
+    """
     texts = [cell for cell in cells if isinstance(cell, str)]
     if not _are_texts(cells):
         return False

@@ -1,4 +1,4 @@
-"""The types of fields, written into a sketch with all that goes with them."""
+"""The types of fields, written into a sketch with the options that they imply."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from boreotabula.look.texts.types import Typed
 
 
 def with_type(sketch: Sketch, name: str, type_: Typed) -> Sketch:
-    """A sketch with the type of a field, and all that goes with it."""
+    """A sketch with the type of a field, and the options that it implies."""
     empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *type_.nothing])
     keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
     # What is said of the whole layout is said once, under [reading].

@@ -25,8 +25,11 @@ from boreotabula.sheets.sheet import Sheet
 
 
 def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
-    """Stamps on a tab of their own: every file has it, under one name, and it holds no table; or
-    one besides, if the tabs themselves hold no label: then they stand beside that table."""
+    """Add stamps on a tab of their own.
+
+    Every file has it, under one name, and it holds no table. If the tabs themselves hold no labels,
+    it may hold a table, and the stamps stand beside it.
+    """
     names = Counter(name for example in examples for name in example.specimen.others)
     own = {example.specimen.tab for example in examples}
     bare = not stamps.fields
@@ -65,7 +68,7 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
 
 
 def _tables_on(sheets: Sequence[Sheet]) -> list[Sequence[Shape]] | None:
-    """The tables of each of some sheets; None if no sheet holds one of several records."""
+    """The tables of each of some sheets; None if no sheet holds a table of several records."""
     if not (any(map(_has_table, sheets)) or _is_headed(sheets)):
         return None
     repeats = repeats_of(sheets)
@@ -73,7 +76,8 @@ def _tables_on(sheets: Sequence[Sheet]) -> list[Sequence[Shape]] | None:
 
 
 _TABLE = 3
-"""A cover may hold labels with values that look like a table of two columns, but no wider one."""
+"""A cover may hold labels with values that look like a table of this many columns, but of no more.
+"""
 
 
 def _has_table(sheet: Sheet) -> bool:

@@ -1,4 +1,4 @@
-"""What is gathered of the stamps of a kind, and what the values of one are."""
+"""The stamps of a kind while they are collected, and the type of their values."""
 
 from __future__ import annotations
 
@@ -18,20 +18,22 @@ FEWEST_TABS = 2
 
 @dataclass
 class Stamps:
-    """The stamps of a layout as they are found, and what they tell of each tab."""
+    """The stamps of a layout found so far, and their values on each tab."""
 
     told: list[set[str]]
-    """What the stamps of each tab say, as `plain` texts."""
+    """The values of the stamps of each tab, as `plain` texts."""
     sources: dict[str, Any] = field(default_factory=dict)
     fields: dict[str, str] = field(default_factory=dict)
     boilerplate: list[str] = field(default_factory=list)
     moments: list[str] = field(default_factory=list)
-    """Texts of months and dates, as they are written."""
+    """Texts of months and dates, as written."""
     endings: list[str] = field(default_factory=list)
-    """Labels below the last of several tables: they are of no table that stands above another."""
+    """Labels below the last of several tables: they do not belong to a table that stands above
+    another.
+    """
 
     def add(self, name: str, source: Any, kind: str) -> None:
-        """One more stamp."""
+        """Add a stamp."""
         self.sources[name] = source
         self.fields[name] = kind
 
@@ -48,7 +50,7 @@ def field_type(values: Sequence[Cell]) -> str:
 
 
 def type_of_values(values: Sequence[Cell]) -> str:
-    """The type of some values; a period in words is one, whatever its language."""
+    """The type of some values; a period in words is a period, whatever its language."""
     texts = [value for value in values if isinstance(value, str)]
     kinds = {period.kind if (period := period_of(text)) else "" for text in texts}
     return (

@@ -23,8 +23,11 @@ def with_labels_above(
     shapes: Sequence[Sequence[Shape]],
     every: Sequence[Sequence[Pair]],
 ) -> list[list[Pair]]:
-    """The pairs of all tabs, with values below labels that have no mark: side by side in one row
-    stand texts that never change, and below each of them something that does."""
+    """The pairs of all tabs, including values below labels that have no mark.
+
+    Such labels stand side by side in one row and never change, and below each of them is a value
+    that does.
+    """
     rows: dict[int, list[int]] = {}
     # In one tab nothing shows what stays.
     for row, column, text in sheets[0].texts() if len(sheets) >= FEW else ():
@@ -53,7 +56,8 @@ def with_labels_above(
 
 def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bool:
     """Whether cells are values of labels above them: some vary from tab to tab, and those that do
-    not are figures or periods."""
+    not are figures or periods.
+    """
     varying = [
         len({cell_text(sheet.cell(row, column)) for sheet in sheets}) >= FEW for column in columns
     ]
@@ -65,12 +69,15 @@ def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bo
 
 
 Found = list[tuple[int, Pair]]
-"""Pairs that mean the same, each with the number of its tab."""
+"""Pairs that mean the same, each with the index of its tab."""
 
 
 def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
-    """The pairs of all tabs that mean the same: of one label; or of the labels that tabs in other
-    languages have in the same order, with values of the same type."""
+    """The pairs of all tabs grouped by meaning.
+
+    Pairs of one label are a group; so are those of labels that tabs in other languages have in the
+    same order, with values of the same type.
+    """
     merged: list[Found] = []
     for number, tabs in enumerate(_languages(every)):
         by_label: dict[str, Found] = {}
@@ -105,7 +112,7 @@ def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
 
 
 def _label(group: Found) -> str:
-    """The first label of pairs that mean the same, as it is compared."""
+    """The first label of pairs with one meaning, in the form that is compared."""
     return normal_form(group[0][1].label)
 
 

@@ -1,4 +1,4 @@
-"""The stamps of lines of interfaces: what their headers tell of all records."""
+"""The stamps of interface lines: what their headers say about all records."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from boreotabula.reading.cells import cell_text
 
 
 def stamps_of_lines(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
-    """What the header lines of each tab tell of its records."""
+    """What the header lines of each tab say about its records."""
     stamps = Stamps([set() for _ in examples])
     headers = [example.lines.lines.headers for example in examples if example.lines]
     for row, lines in enumerate(zip(*headers, strict=True)):
@@ -41,8 +41,11 @@ def stamps_of_lines(examples: Sequence[Example], taken: Collection[str]) -> Stam
 
 
 def _source(lines: Sequence[LineCells], row: int, column: int, *, counted: bool) -> dict[str, Any]:
-    """The cell of a header line, row and column counted from 0: by its place among the filled cells
-    if these are the same on all tabs, else by its address."""
+    """The cell of a header line, row and column counted from 0.
+
+    It is given by its place among the filled cells if these are the same on all tabs, else by its
+    address.
+    """
     if not counted:
         return {"cell": str(Address(row, column))}
     mark = cell_text(lines[0][0]).strip()

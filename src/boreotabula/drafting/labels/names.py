@@ -1,4 +1,4 @@
-"""What the names of files, folders and tabs tell: the parts that stay, and those that vary."""
+"""The stamps in names of files, folders and tabs: the parts that stay, and those that vary."""
 
 from __future__ import annotations
 
@@ -21,29 +21,33 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 Told = Sequence[set[str]]
-"""For each name what the stamps of its tab tell already, see `plain`; names beyond these are of
-tabs that were not looked at."""
+"""For each name, what the stamps of its tab already say, see `plain`; names beyond these are of
+tabs that were not read closely.
+"""
 
 
 @dataclass(frozen=True)
 class Named:
-    """Patterns for names, the types of the fields that they fill, and the names that fit none of
-    them but by their own words."""
+    """Patterns for names, the types of the fields that they fill, and the names that match only by
+    a pattern of their own.
+    """
 
     patterns: tuple[str, ...] = ()
     fields: Mapping[str, str] = field(default_factory=dict)
     odd: tuple[str, ...] = ()
     again: Mapping[str, str] = field(default_factory=dict)
-    """Patterns that keep the months and dates in the names that the tabs tell too, by their type:
-    what both say can be compared."""
+    """Patterns that capture the months and dates in names that the tabs also give, by type: the two
+    can be compared.
+    """
 
 
 NOTHING = Named()
 
 
 def plain(text: str) -> str:
-    """A text as names may write it: a period in figures, else letters and digits alone, numbers
-    without zeros before them."""
+    """A text as names may write it: a period in figures, else only letters and digits, numbers
+    without leading zeros.
+    """
     if period := period_of(text):
         return _MONTH.sub("", period.value)
     letters = re.sub(r"[^\w]|_", "", text.casefold())
@@ -51,12 +55,15 @@ def plain(text: str) -> str:
 
 
 _MONTH = re.compile(r"(?<=\d{4}-\d\d)-01$")
-"""The first of a month may be how a cell says the month."""
+"""A cell may give a month as its first day."""
 
 
 def of_files(files: Sequence[str], groups: Told, taken: Collection[str] = ()) -> Named:
-    """A pattern for the paths of some files below their folder. Parts that vary, and all periods,
-    become fields, unless what they say is `groups` for each file already."""
+    """A pattern for the paths of some files below their folder.
+
+    Parts that vary, and all periods, become fields, unless the stamps of each file already say the
+    same, or they equal its `groups`.
+    """
     if not files:
         return NOTHING
     names = [file.rpartition("/")[2] for file in files]
@@ -82,8 +89,11 @@ _COPIED = re.compile(r"(\s*)\(\d{1,2}\)|\s*[-–]\s*(?:copy|kopi|kopio|kopia|kop
 
 
 def _without_marks(stems: Sequence[str]) -> tuple[list[str], list[str]]:
-    """Names without what programs put behind those of copies, such as “ (1)”, and the patterns of
-    that; if all have it, it is a part of their names."""
+    """Names without the marks that programs add to copies, such as “ (1)”, and the patterns of such
+    marks.
+
+    If all names have the mark, it belongs to them.
+    """
     hits = [
         hit if (hit := _COPIED.search(stem)) and hit.end() == len(stem) and hit.start() else None
         for stem in stems
@@ -101,7 +111,10 @@ def _without_marks(stems: Sequence[str]) -> tuple[list[str], list[str]]:
 
 def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
     """The months and dates that a pattern for names leaves to `*`, each type with the pattern that
-    keeps it; none if several are of one type, or if the pattern would keep something else."""
+    captures it.
+
+    None if several are of one type, or if the pattern would capture something else.
+    """
     for kind in ("month", "date"):
         slots = [slot for slot in template.slots if slot.kind == kind]
         if len(slots) != 1 or f"{{{kind}" in own:
@@ -122,7 +135,7 @@ def _kept(kept: Slot, slot: Slot) -> str:
 
 
 def _written(template: Template, index: int) -> str:
-    """One of the texts that fit a template."""
+    """One of the texts that match a template."""
     return "".join(
         part.values[index] if isinstance(part, Slot) else part for part in template.parts
     )
@@ -131,8 +144,10 @@ def _written(template: Template, index: int) -> str:
 def _of_folders(
     files: Sequence[str], groups: Told, taken: Collection[str], fields: dict[str, str]
 ) -> str:
-    """The pattern of the folders that the files are in, with '/' at its end; nothing if they say
-    nothing, or lie at unlike depths."""
+    """The pattern of the folders that the files are in, ending in '/'.
+
+    Empty if they say nothing, or lie at different depths.
+    """
     above = [file.split("/")[:-1] for file in files]
     depths = {len(texts) for texts in above}
     # Files at unlike depths have no folder in common that could be a field.
@@ -149,7 +164,7 @@ def _of_folders(
 
 
 def without_periods(text: str) -> str:
-    """A pattern for names of files with `*` for the periods and numbers that are written in it."""
+    """A pattern for names of files with `*` for the periods and numbers in it."""
     parts = re.split(r"(\{[^}]*\}|\[[^]]*\]|\.[^.]*$)", text)
     # What is captured, in brackets or the ending stays.
     return "".join(
@@ -164,7 +179,9 @@ def _without_periods(text: str) -> str:
 
 
 def _is_told(value: str, texts: Collection[str]) -> bool:
-    """Whether some texts tell what a name says; of a month its year and number may be two texts."""
+    """Whether some texts say what a name says; the year and number of a month may be in two
+    texts.
+    """
     year, _, month = value.partition("-")
     return value in texts or (
         bool(_YEAR.fullmatch(year)) and year in texts and month.lstrip("0") in texts
@@ -178,7 +195,7 @@ def _pattern(
     fields: dict[str, str],
     fallback: str = "part",
 ) -> str:
-    """The pattern of a template; fields for what it tells are added to those that are there."""
+    """The pattern of a template; fields for what it captures are added to those that are there."""
 
     def filled(slot: Slot) -> str:
         # Tabs beyond these were not looked at, so nothing is known of what they tell.
@@ -212,7 +229,10 @@ def of_tabs(
     more_places: Sequence[tuple[str, str]] = (),
 ) -> tuple[dict[str, Any], Named, dict[str, Any]]:
     """How the tabs of a kind are chosen, the fields that patterns of their names fill, and those
-    that are stamps, with their sources. `more_places` are the places of tabs not looked at."""
+    that are stamps, with their sources.
+
+    `more_places` are the places of tabs that were not read closely.
+    """
     places = [
         *((example.specimen.file, example.specimen.tab) for example in examples),
         *more_places,
@@ -260,8 +280,11 @@ def _named(
     sheets: Mapping[str, Sheet],
     tabs: Sequence[str],
 ) -> dict[str, Any]:
-    """The keys that choose tabs by patterns; other ones that hold what names the rows of a table
-    look like the form, and are left out by their names."""
+    """The keys that choose tabs by patterns.
+
+    Other tabs that look like the form, because they hold what names the rows of a table, are left
+    out by name.
+    """
     heads = {
         normal_form(cell_text(example.sheet.rows[row][shape.left]))
         for example in examples
@@ -278,8 +301,9 @@ def _named(
 
 
 def _without_forms(sheets: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:
-    """The other tabs without those that are named like the tabs that are read and hold no figures
-    yet: they will be filled in."""
+    """The other tabs without those that are named like the tabs that are read and have no figures
+    yet: these will be filled in.
+    """
     level = level_name(sorted(set(tabs)))
     forms = {_NUMBER.sub("#", tab).casefold() for tab in tabs}
 
@@ -300,8 +324,10 @@ _NUMBERED = re.compile(r"(?P<word>.*[^\W\d_]{3,})(?P<gap>[ _-]*)\d{1,4}")
 def _numbered(
     tabs: Sequence[str], other_texts: Collection[str], taken: Collection[str]
 ) -> Named | None:
-    """Patterns for tabs that are numbered after a word, which may be another one in each language;
-    None if some are not, or others are like them."""
+    """Patterns for tabs that are numbered after a word, which may differ between languages.
+
+    None if some are not numbered, or if other tabs match.
+    """
     hits = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
     words = dict.fromkeys(hit["word"] + hit["gap"] for hit in hits if hit)
     if not all(hits) or len(words) > MOST_LANGUAGES or any(level_name([tab]) for tab in tabs):
@@ -316,8 +342,9 @@ def _numbered(
 
 
 def _exceptions(other_texts: Sequence[str], tabs: Sequence[str]) -> list[str]:
-    """Patterns for tabs that are left out, of numbered ones for all numbers, if these fit none of
-    the tabs that are read."""
+    """Patterns for tabs that are left out; of numbered ones for all numbers, unless these match a
+    tab that is read.
+    """
     exceptions = []
     for name in other_texts:
         # With any number, since another such tab comes next month.
@@ -337,8 +364,9 @@ def _tab_stamp(
     *,
     several: bool = False,
 ) -> dict[str, Any]:
-    """The stamps that the names of tabs fill: their periods, and what tells several tabs of a file
-    apart; each with its source and type."""
+    """The stamps that the names of tabs fill, each with its source and type: their periods, and
+    what distinguishes several tabs of a file.
+    """
     values: dict[str, Any] = {}
     for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
         if not slot.is_period:

@@ -15,13 +15,13 @@ from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _LONGEST = 40
-"""A longer text is a sentence, and no label."""
+"""A longer text is a sentence, and not a label."""
 _MARKS = (":", "：")
 
 
 @dataclass(frozen=True)
 class Pair:
-    """A label and its value; rows and columns counted from 0."""
+    """A label and its value; rows and columns count from 0."""
 
     label: str
     row: int
@@ -38,7 +38,7 @@ Share = Callable[[str], float]
 
 
 def inside(shapes: Sequence[Shape], row: int, column: int) -> bool:
-    """Whether a cell is one of a table, its headings too."""
+    """Whether a cell belongs to a table, including its headings."""
     return any(
         min(shape.top, shape.highest) <= row < shape.end and shape.left <= column < shape.right
         for shape in shapes
@@ -48,8 +48,8 @@ def inside(shapes: Sequence[Shape], row: int, column: int) -> bool:
 def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) -> list[Pair]:
     """The labelled values of a sheet outside of its tables, in reading order.
 
-    A label is marked by its colon, or stays from tab to tab, as `share` tells; of a tab that is
-    alone, two cells beside each other are a pair.
+    A label is marked by its colon, or stays from tab to tab, as `share` shows. On a single tab, two
+    cells beside each other are a pair.
     """
     pairs: list[Pair] = []
     taken: set[tuple[int, int]] = set()
@@ -88,8 +88,9 @@ class _Line:
 
 
 def _pairs_at(line: _Line, column: int, right: int | None) -> Iterator[Pair]:
-    """The pair, if there is one, whose label stands in a column of a line; `right` is the next
-    filled column, if there is one."""
+    """The pair whose label stands in a column of a line, if there is one; `right` is the next
+    filled column, or None.
+    """
     sheet, row, shapes, share = line.sheet, line.row, line.shapes, line.share
     text = str(sheet.rows[row][column])
     label, mark, rest = text.partition(":")
@@ -125,15 +126,17 @@ def _pairs_at(line: _Line, column: int, right: int | None) -> Iterator[Pair]:
 
 
 _MOST_HAVE = 0.5
-"""A label stands on half of the tabs at least: a value does not."""
+"""A label stands on at least half of the tabs; a value does not."""
 _ONE_LANGUAGE = 0.25
-"""Or on a quarter of them, as each language has its own; whether they are labels of a form, and no
-remarks, is told by the tabs that share the other labels."""
+"""Or on a quarter of them, because each language has its own labels. The tabs that share the other
+labels show whether they are labels of a form, and not remarks.
+"""
 
 
 def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:
-    """Whether what stands right of a label without a mark is its value: a figure or period, a text
-    that other tabs have not, or one that stands `alone` with it."""
+    """Whether the cell right of a label without a mark is its value: a figure or period, a text
+    that other tabs have not, or one that stands `alone` with it.
+    """
     if not isinstance(value, str) or reads_as_figure(value) or period_of(value):
         return True
     if value.strip().casefold() == label.strip().casefold():
@@ -142,8 +145,7 @@ def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool
 
 
 def _is_label(line: _Line, column: int) -> bool:
-    """Whether what stands right of a text is a label itself: it stays, and what follows it does
-    not."""
+    """Whether the cell right of a text is itself a label: it stays, and what follows it varies."""
     cells, share = line.sheet.rows[line.row], line.share
     cell = cells[column]
     after = [index for index in line.columns if index > column]
@@ -153,15 +155,16 @@ def _is_label(line: _Line, column: int) -> bool:
 
 
 def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:
-    """Whether two cells are all that stands in their row, or in their run of cells."""
+    """Whether two cells are the only ones in their row, or in their run of cells."""
     beside = right == column + 1
     apart = column - 1 not in columns and right + 1 not in columns
     return len(columns) == 2 or (beside and apart)
 
 
 def _is_in_footer(sheet: Sheet, row: int, column: int, shapes: Sequence[Shape]) -> bool:
-    """Whether a text stands right below a table, under another column than its first, alone with
-    what is right of it: below the lines of an invoice, say."""
+    """Whether a text stands right below a table, not under its first column, alone with its right
+    neighbour: below the lines of an invoice, say.
+    """
     return any(
         shape.left < column < shape.right
         and shape.end <= row
@@ -172,7 +175,7 @@ def _is_in_footer(sheet: Sheet, row: int, column: int, shapes: Sequence[Shape]) 
 
 
 def _is_note(row: int, column: int, shapes: Sequence[Shape]) -> bool:
-    """Whether a text below a table is a note: unless it stands right above the next one."""
+    """Whether a text below a table is a note; a text right above the next table is not."""
     below = any(shape.end <= row and shape.left <= column < shape.right for shape in shapes)
     over = any(
         row < shape.top <= row + 2 and shape.left <= column < shape.right for shape in shapes

@@ -1,4 +1,4 @@
-"""The stamps of a kind: labels with their values, and what titles tell."""
+"""The stamps of a kind: labels with their values, and parts of titles."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from boreotabula.reading.cells import cell_text
 
 
 def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
-    """What labels and titles tell of the records of each tab."""
+    """What labels and titles say about the records of each tab."""
     stamps = Stamps([set() for _ in examples])
     share = _share_of(examples)
     every = [
@@ -66,8 +66,11 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
 
 
 def _is_title(pair: Pair) -> bool:
-    """Whether a label with its value in the same cell is a title, which says more than one thing: a
-    period and what it is about, as “Stock: Frostmo, March 2026” does."""
+    """Whether a label with its value in the same cell is a title.
+
+    A title says more than one thing: a period and its subject, as “Stock: Frostmo, March 2026”
+    does.
+    """
     text = cell_text(pair.value)
     rest = text
     for period in reversed(periods_in(text)):
@@ -76,7 +79,7 @@ def _is_title(pair: Pair) -> bool:
 
 
 def _begins_row(pair: Pair, example: Example) -> bool:
-    """Whether a label is the first that stands in its row, in the columns of a table."""
+    """Whether a label is the first cell of its row within the columns of a table."""
     filled = example.sheet.filled[pair.row]
     return any(
         shape.left <= pair.column < shape.right and not filled[shape.left : pair.column].any()
@@ -86,7 +89,10 @@ def _begins_row(pair: Pair, example: Example) -> bool:
 
 def _of_several_tables(group: Found, examples: Sequence[Example]) -> dict[str, Any] | None:
     """The source of a label that stands once on each tab, at the same place, above tables side by
-    side and right of the first: by its label it would be that of the tables right of it alone."""
+    side and right of the first.
+
+    By its label alone it would belong only to the tables right of it.
+    """
     places = {(pair.row, pair.column) for _, pair in group}
     once = len({index for index, _ in group}) == len(group) == len(examples)
     if len(places) != 1 or not once or any(pair.way != "right" for _, pair in group):
@@ -105,7 +111,10 @@ def _of_several_tables(group: Found, examples: Sequence[Example]) -> dict[str, A
 
 def _is_of_no_table(pair: Pair, example: Example) -> bool:
     """Whether a label stands below several tables, of which one is above another, or right of the
-    first of those side by side: then it is not known of which records it speaks."""
+    first of those side by side.
+
+    Then it is unknown to which records it belongs.
+    """
     shapes = example.shapes
     if len(shapes) < FEW or pair.row < max(shape.end for shape in shapes):
         return False
@@ -114,7 +123,7 @@ def _is_of_no_table(pair: Pair, example: Example) -> bool:
 
 
 def _with_label_rows(example: Example, pairs: Sequence[Pair]) -> list[Pair]:
-    """The pairs of a tab, with those of its rows of labels."""
+    """The pairs of a tab, including those of its rows of labels."""
     own = [
         Pair(cell_text(head), shape.lowest, shape.left + index, value, "below", sure=True)
         for shape in example.label_rows
@@ -127,7 +136,7 @@ def _with_label_rows(example: Example, pairs: Sequence[Pair]) -> list[Pair]:
 
 
 def _share_of(examples: Sequence[Example]) -> Any:
-    """The share of the tabs that hold a text outside of their tables; None of one tab alone."""
+    """The share of the tabs that hold a text outside of their tables; None for a single tab."""
     if len(examples) < FEW:
         return None
     counts: Counter[str] = Counter()

@@ -1,4 +1,6 @@
-"""What titles and other texts outside the tables tell, and which of them stay."""
+"""Titles and other texts outside the tables: the parts that become stamps, and the parts that
+stay.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,7 @@ class _Title:
 
     @property
     def words(self) -> frozenset[str]:
-        """The words of it, folded."""
+        """Its words, in folded case."""
         return frozenset(re.findall(r"[^\W\d_]{2,}", self.text.casefold()))
 
 
@@ -45,8 +47,10 @@ def add_titles(
     every: Sequence[Sequence[Pair]],
     labelled: Collection[str],
 ) -> None:
-    """Stamps of what titles tell: periods always, other parts if they vary from tab to tab; and
-    the boilerplate of the form, which is what stays."""
+    """Add the stamps of titles, and the boilerplate of the form, which is what stays.
+
+    Periods always become stamps, other parts if they vary from tab to tab.
+    """
     titles = [
         _titles_of(example, pairs, labelled) for example, pairs in zip(examples, every, strict=True)
     ]
@@ -81,8 +85,9 @@ def add_titles(
 
 
 def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
-    """Whether the text of a title is another one only where the headings are others, too: it is
-    that of the form in each language."""
+    """Whether the text of a title differs only where the headings differ, too: it is the form's
+    text in each language.
+    """
     by_heads: dict[object, set[str]] = {}
     for index, text in texts.items():
         heads = tuple(shape.heads[: shape.leading] for shape in examples[index].shapes)
@@ -91,7 +96,7 @@ def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
 
 
 def _least(tabs: int) -> int:
-    """On how many tabs a text stands that belongs to the form."""
+    """The number of tabs on which a text of the form must stand."""
     return max(min(FEW + 1, tabs), FEW, tabs // MOST_LANGUAGES)
 
 
@@ -108,8 +113,9 @@ def _titles_of(example: Example, pairs: Sequence[Pair], labelled: Collection[str
 
 
 def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
-    """The titles of all tabs that are one, by the number of the tab: with most words in common, or
-    at the same place."""
+    """The titles of all tabs that are the same, by the index of the tab: with most words in common,
+    or at the same place.
+    """
     result: list[dict[int, _Title]] = []
     for number, group in enumerate(titles):
         scores = sorted(
@@ -136,7 +142,7 @@ def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
 
 
 _SAME = 0.3
-"""A third of their words, or the same place, make two titles one."""
+"""This share of their words in common, or the same place, makes two titles the same."""
 
 
 def _sameness(row: Mapping[int, _Title], title: _Title) -> float:
@@ -159,17 +165,17 @@ class _Aligned:
 
     template: Template
     tabs: Sequence[int]
-    """The numbers of the tabs."""
+    """The indices of the tabs."""
     where: str
-    """Its cell, if that is the same on all of them; else an empty text."""
+    """Its cell, if it is the same on all of them; else an empty text."""
     periods_only: bool
-    """Whether nothing but periods in it tells of the records."""
+    """Whether only its periods say something about the records."""
 
 
 def _add_slots(
     stamps: Stamps, title: _Aligned, examples: Sequence[Example], taken: Collection[str]
 ) -> bool:
-    """Stamps for the slots of a title; whether there are any."""
+    """Add stamps for the slots of a title; returns whether there are any."""
     template, tabs = title.template, title.tabs
     before = len(stamps.fields)
     for number, slot in enumerate(template.slots):
@@ -202,7 +208,7 @@ def _add_slots(
 
 
 def _in_names(value: str, example: Example, *, period: bool) -> bool:
-    """Whether the name of the tab, or a word of that of the file, says the same."""
+    """Whether the name of the tab, or a word of the file's name, says the same."""
     if period:
         return False
     stem = example.specimen.file.rpartition(".")[0]
@@ -210,7 +216,7 @@ def _in_names(value: str, example: Example, *, period: bool) -> bool:
 
 
 def _kept(template: Template, number: int) -> str:
-    """The pattern that keeps one slot of a template."""
+    """The pattern that captures one slot of a template."""
     slots = iter(range(len(template.slots)))
 
     def written(part: str | Slot) -> str:

@@ -14,8 +14,9 @@ from boreotabula.look.texts.words import field_name
 
 
 def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
-    """The layout of several kinds, which were drafted each by itself; the first is the main one,
-    whose files are read."""
+    """The layout of several kinds, each drafted by itself; the first is the main one, whose files
+    are read.
+    """
     _, main = parts[0]
     blocks: list[Mapping[str, Any]] = []
     fields: dict[str, str] = {}
@@ -64,12 +65,12 @@ def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
 
 
 def _without_required(option: Mapping[str, Any]) -> Mapping[str, Any]:
-    """The options of a field that some of the tables lack: it is required in none."""
+    """The options of a field that some of the tables lack: it is required in none of them."""
     return {key: value for key, value in option.items() if key != "required"}
 
 
 def _without_file_names(sketch: Sketch, main: Sketch) -> Sketch:
-    """A sketch without the fields that names of files fill: the main one tells these."""
+    """A sketch without the fields that names of files fill: the main one has them."""
     own = replace(sketch, tabs={}, block={}).captured
     fields = {name: how for name, how in sketch.fields.items() if name not in own}
     return replace(sketch, include=main.include, fields=fields)
@@ -81,8 +82,10 @@ def _names(
     options: Mapping[str, Mapping[str, Any]],
     headings: Mapping[str, str],
 ) -> dict[str, str]:
-    """What the fields of a kind are called beside those of the kinds before it: one that is of the
-    same name, type and options is the same field."""
+    """The names of a kind's fields beside those of the kinds before it.
+
+    A field of the same name, type and options is the same field.
+    """
     names: dict[str, str] = {}
     for name, how in sketch.fields.items():
         same = fields.get(name, how) == how and (
@@ -144,7 +147,7 @@ def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, An
 
 
 def _table_name(kind: TabFamily, sketch: Sketch, taken: Sequence[str]) -> str:
-    """What the output table of a kind is called: after its tabs, or its title."""
+    """The name of a kind's output table: from its tabs, or its title."""
     tabs = {example.specimen.tab for example in kind.examples}
     named = listed(sketch.tabs.get("named"))
     text = tabs.pop() if len(tabs) == 1 else (named[0].partition("{")[0] if named else "")

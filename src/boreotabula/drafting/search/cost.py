@@ -1,4 +1,4 @@
-"""What a whole reading costs in bits: its layout, its records, and what it leaves over."""
+"""The cost of a whole reading in bits: its layout, its records, and what it leaves over."""
 
 from __future__ import annotations
 
@@ -36,12 +36,12 @@ class _Once(Enum):
     ROW = auto()
     COLUMN = auto()
     RUN = auto()
-    """Once for all records in turn that it is carried down to."""
+    """Once for all consecutive records that it is carried down to."""
     RECORD = auto()
 
 
 def cost_of(sketch: Sketch, judged: Judgement) -> float:
-    """What the tabs that were read cost in bits, written down as a layout and records.
+    """The cost in bits of the tabs that were read, written down as a layout and records.
 
     A reading that gives no record explains nothing.
     """
@@ -62,7 +62,7 @@ def _tables(reading: TabReading) -> list[pa.RecordBatch]:
 
 
 def _written(sketch: Sketch) -> dict[str, _Once]:
-    """How often a value of each field is written; levels are headings, and paid as such."""
+    """How often a value of each field is written; levels are headings, and are counted as such."""
     blocks = (sketch.block, *sketch.more)
 
     def named(key: str) -> set[str]:
@@ -87,7 +87,7 @@ def _written(sketch: Sketch) -> dict[str, _Once]:
 
 
 def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
-    """Keys, types, and the names of fields: one of the texts of the form, or a word of ours."""
+    """Keys, types, and the names of fields: each a text of the form, or a word of the draft."""
     keys = len(sketch.stamps) + sum(map(len, (sketch.block, *sketch.more)))
     words = {field_name(text) for text in set(form)}
     names = sum(NAME if name in words else bits_of_letters(name) for name in sketch.fields)
@@ -96,7 +96,8 @@ def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
 
 def _texts_of_form(reading: TabReading) -> list[str]:
     """The texts of a tab that are in no record: headings, labels, names of totals, and what a rule
-    leaves out."""
+    leaves out.
+    """
     sheet, roles = reading.roles.sheet, reading.roles
     masks = [roles.mask_of(role) for role in (Role.LABEL, Role.HEADING, Role.LEFT_OUT)]
     masks.append(roles.mask_of(Role.TOTAL) & sheet.is_text)
@@ -105,8 +106,11 @@ def _texts_of_form(reading: TabReading) -> list[str]:
 
 
 def _bits_left(judged: Judgement) -> float:
-    """What is left over: cells without a place cost their place and what stands in them, as do
-    totals that are no sums; what a judgement has against a reading besides as it says."""
+    """The bits of what is left over.
+
+    Unplaced cells cost their place and their content, as do totals that are no sums. Other
+    objections of the judgement cost what it says.
+    """
     masks = [(reading.roles.sheet, reading.roles.unplaced_mask) for reading in judged.readings]
     unplaced = [
         cell_text(sheet.rows[row][value])
@@ -124,7 +128,7 @@ def _bits_left(judged: Judgement) -> float:
 
 
 def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> float:
-    """The values of a field as they are written."""
+    """The bits of the values of a field as they are written."""
     columns = [
         batch.column(name).take(pa.array(_first_of_each(_keys(batch, name, once))))
         for batch in tables
@@ -137,14 +141,16 @@ def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> floa
 
 
 def _bits_of_grid(batch: pa.RecordBatch) -> float:
-    """Which cells of a cross-tab hold a record, as for a list which fields of its records do."""
+    """The bits that say which cells of a cross-tab hold a record, as for a list which fields of its
+    records are filled.
+    """
     cells = [parse_address(cell) for cell in batch.column("source_cell").to_pylist() if cell]
     rows, columns = (len({cell[axis] for cell in cells}) for axis in (0, 1))
     return bits_of_presence(len(cells), rows * columns)
 
 
 def _bits_of_values(columns: list[pa.Array]) -> float:
-    """All values of one field, in order."""
+    """The bits of all values of one field, in order."""
     if not columns:
         return 0.0
     kind = columns[0].type
@@ -156,7 +162,7 @@ def _bits_of_values(columns: list[pa.Array]) -> float:
 
 
 def _numbers(column: pa.Array) -> NDArray[np.float64]:
-    """Numbers as they are; moments as days, seconds or parts of them, as they are kept."""
+    """Numbers as they are; moments as days, seconds or parts of them, as stored."""
     if pa.types.is_temporal(column.type):
         column = column.cast(pa.int32() if column.type.bit_width == 32 else pa.int64())
     numbers: NDArray[np.float64] = column.cast(pa.float64(), safe=False).to_numpy(
@@ -166,7 +172,7 @@ def _numbers(column: pa.Array) -> NDArray[np.float64]:
 
 
 def _keys(batch: pa.RecordBatch, name: str, once: _Once) -> list[Hashable]:
-    """For each record what tells the place where its value of a field is written from others."""
+    """For each record a key of the place where its value of a field is written."""
     if once is _Once.TAB:
         return [0] * batch.num_rows
     if once is _Once.RECORD:

@@ -1,4 +1,4 @@
-"""The first sketch of a kind: what its tables, labels and names say by themselves."""
+"""The first sketch of a kind: what its tables, labels and names show by themselves."""
 
 from __future__ import annotations
 
@@ -30,8 +30,10 @@ from boreotabula.sheets.sheet import Cell
 
 
 def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
-    """A layout as the look of the tabs suggests it; `turned` are the same tabs with rows and
-    columns changed, if their tables are read so."""
+    """A layout as the appearance of the tabs suggests it.
+
+    `turned` are the same tabs with rows and columns swapped, if their tables are read so.
+    """
     examples = kind.examples
     under = rows_under_headings(kind) if kind.has_table and not turned else 0
     table = turned or kind.below(under)
@@ -84,8 +86,11 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
 def _compared_with_names(
     sources: Mapping[str, Any], types: Mapping[str, str], named: names.Named
 ) -> dict[str, Any]:
-    """The sources of stamps; a month or date that the names of the files say too is held against
-    them. Of several of a type it is not known which one the names mean."""
+    """The sources of stamps; a month or date that the names of the files also give is compared with
+    them.
+
+    Of several fields of a type it is unknown which one the names mean.
+    """
     compared = dict(sources)
     for kind, pattern in named.again.items():
         fields = [name for name, own in types.items() if own == kind]
@@ -96,7 +101,7 @@ def _compared_with_names(
 
 
 def _periods_in_names(kind: TabFamily) -> list[str]:
-    """The months and dates that names of files and tabs hold, as they are written."""
+    """The months and dates that names of files and tabs hold, as written."""
     return [
         text[period.start : period.end].replace("_", " ")
         for text in dict.fromkeys(text for place in kind.places for text in place)
@@ -106,7 +111,7 @@ def _periods_in_names(kind: TabFamily) -> list[str]:
 
 
 def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doubt]:
-    """The files whose names are unlike the others, so that they tell nothing."""
+    """The files whose names are unlike the others, so that they say nothing."""
     if named.fields:
         for name in dict.fromkeys(named.odd):
             file = next(
@@ -122,7 +127,7 @@ def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doub
 
 
 def _names_by_text_above(sketch: Sketch) -> bool:
-    """Whether the texts above its tables name them."""
+    """Whether the names of tabs equal the texts above their tables."""
     own = sketch.block.get("stamps", {}).values()
     return "caption" in sketch.block or {"from": "table title"} in own
 
@@ -135,7 +140,7 @@ def _with_captions(example: Example) -> Example:
 
 
 def _words_of_captions(sketch: Sketch, example: Example) -> set[str]:
-    """What captions of a tab tell already, word by word."""
+    """What captions of a tab already say, word by word."""
     if not _names_by_text_above(sketch):
         return set()
     above = (
@@ -158,7 +163,7 @@ def _cells(example: Example) -> Iterable[Cell]:
 
 
 def _title(kind: TabFamily, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
-    """The first text that all tabs share, else what the names of the files begin with."""
+    """The first text that all tabs share, else the common beginning of the file names."""
     above = {
         text.strip()
         for example in kind.examples
@@ -177,7 +182,7 @@ def _title(kind: TabFamily, boilerplate: Sequence[str], patterns: Sequence[str])
 def typed_fields(
     fields: Mapping[str, str], kind: TabFamily, sketch: Sketch, languages: Sequence[str]
 ) -> dict[str, Typed]:
-    """The types that the cells of the fields of a table have."""
+    """The types of the cells of a table's fields."""
     shapes = [(example, shape) for example in kind.examples for shape in example.shapes]
     headings = {name: text for text, name in sketch.headings.items()}
     return {
@@ -188,7 +193,7 @@ def typed_fields(
 
 
 def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
-    """The cells of each field of the table, as far as their place tells them."""
+    """The cells of each field of the table, as far as their place is known."""
     result: dict[str, list[Cell]] = {}
     block = sketch.block
     for example, shape in shapes:

@@ -1,4 +1,6 @@
-"""The last touch to a sketch: what is sure of its fields, and comments where a person decides."""
+"""The last step of a sketch: what is certain about its fields, and comments where a person
+decides.
+"""
 
 from __future__ import annotations
 
@@ -30,16 +32,17 @@ OUR_WORDS: Mapping[str, str] = {
     "column": "What is {example} in this column?",
     "tab": "What is {example} as the name of a tab?",
 }
-"""Names that a draft gives where the form has no word, and how a person is asked for a better
-one."""
+"""Names that a draft gives where the form has no word, and how a person is asked for a better one.
+"""
 
 _SURE_RECORDS, _SURE_FILES = 100, 3
-"""So many records from so many files make sure what holds for all of them."""
+"""This many records from this many files make certain what holds for all of them."""
 
 
 def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
-    """The fields that have names of ours, as no word of the form is there, and how to ask for a
-    name of each."""
+    """The fields that a draft has named because the form has no word, with the question for each
+    name.
+    """
     # A form may well have such a heading of its own.
     headed = {
         field_name(cell_text(cell))
@@ -58,7 +61,7 @@ def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
 
 
 def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
-    """The sketch with what is sure of its fields, and what a person should know of them."""
+    """The sketch with what is certain about its fields, and what a person should know of them."""
     summaries = {name: _met(judged, name) for name in sketch.fields}
     options = dict(sketch.options)
     for name, summary in summaries.items():
@@ -95,13 +98,13 @@ def _headings(example: Example) -> Iterator[str]:
 
 @dataclass(frozen=True)
 class _Met:
-    """What all records have for a field."""
+    """What all records hold in a field."""
 
     records: int = 0
     filled: int = 0
     tabs: int = 0
     lacking: int = 0
-    """On how many tabs none of the records has a value."""
+    """The number of tabs on which no record has a value."""
     least: float | None = None
 
 
@@ -122,8 +125,11 @@ def _met(judged: Judgement, name: str) -> _Met:
 
 
 def _sure(summary: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
-    """`required` of what names the rows of a list, and of its numbers, if they are always there;
-    `min` of counts and measures that are never negative."""
+    """Add the options that are certain.
+
+    `required` for what names the rows of a list, and for its numbers, if they are always there;
+    `min` for counts and measures that are never negative.
+    """
     of_table = sketch.table_fields
     if name not in of_table:
         return

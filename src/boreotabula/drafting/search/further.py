@@ -36,18 +36,20 @@ class Turned:
     """The tabs of a kind whose headings may run down the side."""
 
     there: TabFamily
-    """With rows and columns changed."""
+    """The tabs with rows and columns swapped."""
     lying: TabFamily
-    """As they lie, with these tables."""
+    """The tabs unturned, with these tables."""
     is_clear: bool
     """Whether their cells are alike along the rows, and not down the columns."""
     stays: bool = False
-    """Whether what runs down their side is the same on all tabs, and their headings are not."""
+    """Whether the texts down their side are the same on all tabs, and their headings are not."""
 
 
 def turned(kind: TabFamily) -> Turned | None:
-    """The tabs of a kind as they are if headings run down the side; None if the types of their
-    cells speak against it, or there are no tables that way."""
+    """The tabs of a kind as they are if headings run down the side.
+
+    None if the types of their cells contradict that, or if there are no such tables.
+    """
     if kind.has_cards:
         return _of_cards(kind)
     existing_examples: list[Example] = []
@@ -80,7 +82,7 @@ def turned(kind: TabFamily) -> Turned | None:
 
 
 def _headings_of(examples: Sequence[Example]) -> set[frozenset[str]]:
-    """The different sets of headings that tables have."""
+    """The distinct sets of headings of the tables."""
     return {
         frozenset(normal_form(cell_text(cell)) for cell in shape.heads)
         for example in examples for shape in example.shapes
@@ -101,12 +103,14 @@ def _of_cards(kind: TabFamily) -> Turned:
 
 
 _FEWEST_RECORDS = 2
-"""A table of one record may be labels above their values."""
+"""A table with fewer records may be labels above their values."""
 
 
 def _share_headings(examples: Sequence[Example]) -> bool:
-    """Whether tabs have the same headings, in whatever language: the names of records differ. Most
-    headings stand on several tabs, if there are so many."""
+    """Whether tabs have the same headings, in whatever language: the names of records differ.
+
+    Most headings stand on several tabs, if there are that many.
+    """
     heads = [
         {normal_form(cell_text(cell)) for shape in example.shapes for cell in shape.heads}
         for example in examples
@@ -118,8 +122,9 @@ def _share_headings(examples: Sequence[Example]) -> bool:
 
 
 def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
-    """A table without labels and their values before it, which look like columns of one value, and
-    without what lies before the column `above`."""
+    """A table without labels and their values in front of it, which look like columns of one value,
+    and without anything before the column `above`.
+    """
     filled = np.count_nonzero(sheet.filled[shape.first : shape.end, shape.left : shape.right], 0)
     several = np.flatnonzero(filled > 1)
     cut = max(int(several[0]) if len(several) else 0, above - shape.left)
@@ -156,15 +161,16 @@ def _alike(shapes: Sequence[Shape]) -> list[Shape]:
 
 
 _MOST_LINES = 40
-"""So many lines of a table tell of what type all of them are."""
+"""This many rows of a table show the type of all of them."""
 
 
 def _bits_of_types(sheet: Sheet, shape: Shape, names: Collection[int]) -> tuple[float, float]:
-    """How many bits it takes to say of what type the cells of a table are, column by column and
-    row by row; a text that reads as a date is one. The first lines either way are enough.
+    """The bits that give the types of a table's cells, column by column and row by row; a text that
+    reads as a date has the type of dates.
 
-    What stands first in a line names the others, whichever way they are read; so do the columns
-    `names`, which hold the headings of the table as it lies.
+    The first lines in either direction are enough. What stands first in a line names the others,
+    whichever way they are read; so do the columns `names`, which hold the headings of the unturned
+    table.
     """
     columns = [index for index in range(shape.left + 1, shape.right) if index not in names]
     body = range(shape.first, shape.end)[:_MOST_LINES], columns[:_MOST_LINES]
@@ -191,8 +197,9 @@ def _type_of_text(text: str) -> int:
 
 
 def _coded(types: NDArray[np.int64]) -> float:
-    """The bits of a line: none if all of its cells are of one type, else those of the counts and
-    of the order (Rissanen 1983, in two parts)."""
+    """The bits of a line: none if all of its cells are of one type, else those of the counts and of
+    the order (Rissanen 1983, in two parts).
+    """
     counts = np.bincount(types[types > 0])
     counts = counts[counts > 0]
     total = int(counts.sum())
@@ -201,7 +208,7 @@ def _coded(types: NDArray[np.int64]) -> float:
 
 
 def further_kinds(kind: TabFamily) -> Iterator[TabFamily]:
-    """The tables that most tabs hold beside the main one, by their look."""
+    """The tables that most tabs hold beside the main one, by their appearance."""
     groups = grouped([shape for example in kind.examples for shape in example.further])
     tabs = Counter(
         group
@@ -220,13 +227,13 @@ def further_kinds(kind: TabFamily) -> Iterator[TabFamily]:
 
 
 _MOST_BLOCKS = 3
-"""More tables than that beside the main one are a collection, and no form."""
+"""More tables than this beside the main one are a collection, and no form."""
 _OF_ITS_OWN = ("value", "heading", "group", "name", "corner", "class", "title", "number", "remark")
-"""Names without a heading of the form: in another table they mean something else."""
+"""Names that the form has no heading for: in another table they mean something else."""
 
 
 def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
-    """The sketch with one more block, for further tables of its tabs."""
+    """The sketch with a further block, for other tables of its tabs."""
     other_sketch = table_sketch(kind)
     languages = sketch.reading.get("languages", ())
     types = typed_fields(dict(other_sketch.fields), kind, other_sketch, languages)
@@ -264,13 +271,13 @@ def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
 
 
 def _table_name(block: Mapping[str, Any]) -> str:
-    """What the output table of a block is called: after what names its rows."""
+    """The name of a block's output table: from what names its rows."""
     names = [*listed(block.get("stub")), *listed(block.get("columns"))]
     return next((name for name in names if name != "-"), "table")
 
 
 def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, Any]:
-    """The keys of a block with other names of fields."""
+    """The keys of a block with fields renamed."""
     keys = ("stub", "across", "value", "columns", "carry_down", "group_row")
     return {
         key: _other_names(value, names) if key in keys else value for key, value in block.items()

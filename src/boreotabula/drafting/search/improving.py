@@ -1,4 +1,4 @@
-"""Ways to better a sketch; each is tried, and stays if the tabs read better by it."""
+"""Steps that improve a sketch; each is tried, and kept if the tabs read better with it."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from boreotabula.reading.rows.table_rows import RowKind
 
 Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 _ROUNDS = 3
-"""A change may make room for another one; it ends sooner if none helps."""
+"""A change may make another one possible; the search ends sooner if none helps."""
 
 
 def improved(
@@ -36,7 +36,7 @@ def improved(
     judgements: dict[object, Judgement] = {}
 
     def asked(other_sketch: Sketch) -> Judgement:
-        """The judgement of a sketch; steps come to the same one by several ways."""
+        """The judgement of a sketch, cached because several steps may lead to the same sketch."""
         key = (other_sketch.text(), *other_sketch.headings.items())
         if key not in judgements:
             judgements[key] = judge(other_sketch, specimens)
@@ -58,7 +58,7 @@ def _better_of(
     best: tuple[Sketch, Judgement], sketches: Iterable[Sketch], kind: TabFamily,
     asked: Callable[[Sketch], Judgement],
 ) -> tuple[Sketch, Judgement]:  # fmt: skip
-    """The best sketch so far, or one of others, or what follows from it, that reads better."""
+    """The best of the current sketch and some alternatives, each with what follows from it."""
     for sketch in sketches:
         for other_sketch, judged in _followed(sketch, kind, asked):
             # What gives no record explains nothing.
@@ -71,7 +71,7 @@ def _better_of(
 def _followed(
     sketch: Sketch, kind: TabFamily, asked: Callable[[Sketch], Judgement]
 ) -> Iterator[tuple[Sketch, Judgement]]:
-    """A sketch, and what follows from it: types of values, and sums, that it shows first."""
+    """A sketch, and what it shows for the first time: types of values, and sums."""
     judged = asked(sketch)
     yield sketch, judged
     for follow in (narrower, _unnamed_totals):
@@ -150,11 +150,11 @@ def _nested(sketch: Sketch, kind: TabFamily) -> Iterator[Sketch]:
 _MOST_NAMED = 12
 """A longer list of labels is no rule: it would be a list of the rows."""
 _FEWEST_COLUMNS = 3
-"""In a list of two columns a row with one filled cell is as good as any other."""
+"""In a list of two columns a row with one filled cell is not exceptional."""
 
 
 class _Where(Enum):
-    """Where sums stand: in a column, in the last row of a table, or in a row amid the others."""
+    """Where sums stand: in a column, in the last row of a table, or between other rows."""
 
     COLUMN = auto()
     LAST = auto()
@@ -189,7 +189,7 @@ def _carried(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Ske
 
 
 def _notes(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """A note below the table, which is no row of it."""
+    """A note below the table, which is none of its rows."""
     if "ends_at" in sketch.block:
         return
     words: dict[str, None] = {}
@@ -216,8 +216,10 @@ def _units(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketc
 
 
 def _under_headings(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """A row right below the headings that says something of the columns, such as weights: it has
-    the same name on all tabs, and its values are of other types than those below it."""
+    """A row right below the headings that describes the columns, such as weights.
+
+    It has the same name on all tabs, and its values are of other types than those below it.
+    """
     places = [(example, shape) for example in kind.examples for shape in example.shapes]
     if "under_headings" in sketch.block or len(kind.examples) < _FEWEST_TABS:
         return
@@ -266,7 +268,9 @@ def _as_lists(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sk
 
 
 def _without_groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """Groups that are none: what was taken for their names has a better meaning by now."""
+    """Remove groups that are none: what was taken for their names has since got a better
+    meaning.
+    """
     group = sketch.block.get("group_row")
     if isinstance(group, str):
         fields = {name: kind for name, kind in sketch.fields.items() if name != group}

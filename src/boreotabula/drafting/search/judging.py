@@ -32,7 +32,7 @@ from boreotabula.reading.tab import TabReading, read_tab
 
 @dataclass(frozen=True)
 class Judgement:
-    """What came of reading some tabs by a sketch."""
+    """The result of reading some tabs by a sketch."""
 
     filled: int = 0
     unplaced: int = 0
@@ -45,16 +45,17 @@ class Judgement:
     examples: tuple[Specimen, ...] = field(default=(), repr=False)
     """The tab of each reading."""
     words: int = 0
-    """How long the layout is."""
+    """The length of the layout in words."""
     passed_over: int = 0
-    """Cells beside no value, which are left out: names of groups, perhaps."""
+    """Cells beside no value that are left out; they may be names of groups."""
     repeated: int = 0
-    """Records that nothing but numbers tells from another one of their tab."""
+    """Records that only numbers distinguish from another one of their tab."""
     as_texts: int = 0
     """Values that look like figures but are read as texts."""
     loose: float = 0.0
-    """The shares of the values that look like figures but are read as texts, of all fields added
-    up."""
+    """For each field, the share of values that look like figures but are read as texts; summed over
+    the fields.
+    """
 
     @property
     def placed(self) -> float:
@@ -63,9 +64,11 @@ class Judgement:
 
     @property
     def bits_left(self) -> float:
-        """What a reading leaves over, in bits: each cell in no record, and each error, costs its
-        place among all cells and a text; a figure that is kept as a text half of one. What gives no
-        record explains nothing."""
+        """What a reading leaves over, in bits.
+
+        Each cell in no record, and each error, costs its place among all cells and a text; a figure
+        that is kept as a text half of one. A reading without records explains nothing.
+        """
         if not self.records:
             return inf
         bits = np.log2(self.filled + 1) + BITS_OF_TEXT
@@ -75,8 +78,10 @@ class Judgement:
 
     @property
     def score(self) -> float:
-        """Better readings have more: cells that are placed, totals that agree, few errors and few
-        words. Each is weighed so that a word is worth less than any cell."""
+        """Higher is better: more placed cells and agreeing totals, fewer errors and words.
+
+        The weights make a word worth less than any cell.
+        """
         tabs = max(len(self.readings), 1)
         disagree = self.printed - self.agree
         # Totals that differ are weighed above: a sender's slip is no fault of the layout.
@@ -95,13 +100,13 @@ class Judgement:
 
 
 BITS_OF_TEXT = 20.0
-"""A short text, letter by letter."""
+"""The cost of a short text, letter by letter."""
 
 WORST = Judgement(unplaced=1, filled=1)
 
 
 def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
-    """Read some tabs by a sketch, and count what came of it."""
+    """Read some tabs by a sketch, and count the results."""
     try:
         plan = sketch.plan()
     except LayoutError:
@@ -146,7 +151,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
 
 
 def _repeated(batch: pa.RecordBatch) -> int:
-    """How many records of a batch are told from another one by numbers alone."""
+    """How many records of a batch are distinguished from another one only by numbers."""
     names = [
         value.name
         for value in batch.schema
@@ -159,7 +164,7 @@ def _repeated(batch: pa.RecordBatch) -> int:
 
 
 def distinct_count(columns: Sequence[pa.Array]) -> int:
-    """How many different rows some columns of the same length hold; blanks are equal."""
+    """The number of distinct rows in some columns of equal length; blanks are equal."""
     alike = np.zeros(len(columns[0]), np.int64)
     for column in columns:
         encoded = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
@@ -170,7 +175,7 @@ def distinct_count(columns: Sequence[pa.Array]) -> int:
 
 
 def _loose(column: pa.Array, is_loose: Callable[[str], bool]) -> int:
-    """How many values of a column are texts that look like something else."""
+    """How many values of a column are texts that look like another type."""
     if not pa.types.is_dictionary(column.type):
         return 0
     looks = np.array(list(map(is_loose, column.dictionary.to_pylist())), bool)
@@ -183,13 +188,13 @@ def _is_loose(text: str) -> bool:
 
 
 def _is_figure(text: str) -> bool:
-    """Whether a text looks like a figure; what begins with a zero is a code."""
+    """Whether a text looks like a figure; one that begins with a zero is a code."""
     code = text[:1] == "0" and text.isdigit() and text != "0"
     return reads_as_figure(text) and not code
 
 
 def _around(sketch: Sketch, specimen: Specimen, plan: Plan) -> Surroundings:
-    """What the names of file and tab give, as a run would."""
+    """The stamps from the names of file and tab, as in a run."""
     texts_kept: dict[str, str] = {}
     for patterns, kind, name in (
         (sketch.include, Kind.FILE, specimen.file),

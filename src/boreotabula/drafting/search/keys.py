@@ -1,4 +1,4 @@
-"""Which fields tell all records of a draft apart."""
+"""The fields that distinguish all records of a draft."""
 
 from __future__ import annotations
 
@@ -11,13 +11,15 @@ from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.layout.field_types import type_called
 
 _SURE_RECORDS, _SURE_FILES = 20, 2
-"""Of fewer records many sets of fields tell them apart by chance."""
+"""With fewer records many sets of fields distinguish them by coincidence."""
 
 
 def key_of(sketch: Sketch, judged: Judgement) -> tuple[str, ...]:
-    """The fields that no two records share, if there are some: what names and labels of the tab
-    tell, since next month's records differ by these, and as few of the table's own as will do. None
-    of several output tables."""
+    """The fields whose values no two records share, if there are such fields.
+
+    They are stamps, since next month's records differ by these, and as few of the table's own as
+    possible. None if there are several output tables.
+    """
     batches = [batch for reading in judged.readings for batch in reading.tables.values()]
     files = {specimen.file for specimen in judged.examples}
     if sketch.tables or judged.records < _SURE_RECORDS or len(files) < _SURE_FILES:
@@ -35,14 +37,14 @@ def key_of(sketch: Sketch, judged: Judgement) -> tuple[str, ...]:
 
 
 def _may_tell(sketch: Sketch, name: str) -> bool:
-    """Whether a field is no measure."""
+    """Whether a field can be part of a key: it is no measure."""
     levels = (*listed(sketch.block.get("across")), *listed(sketch.block.get("stub")))
     of_tab = name in sketch.stamps or name in sketch.captured
     return of_tab or name in levels or not type_called(sketch.fields[name]).is_number
 
 
 def _column(batches: Sequence[pa.RecordBatch], name: str) -> pa.Array:
-    """All values of a field as numbers that are the same where they are."""
+    """All values of a field as numbers, equal where the values are."""
     values = [
         batch.column(name).cast(pa.string()) if name in batch.schema.names
         else pa.nulls(batch.num_rows, pa.string())

@@ -1,4 +1,6 @@
-"""Ways to better how values are read: types, units, decimal marks, words for nothing."""
+"""Steps that improve how values are read: types, units, decimal marks, words that count as
+blank.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,7 @@ Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 
 
 def texts_met(judged: Judgement, name: str) -> list[str]:
-    """The different texts that the records have for a field, in their order."""
+    """The distinct texts that the records have for a field, in order."""
     result: dict[str, None] = {}
     for reading in judged.readings:
         for batch in reading.tables.values():
@@ -29,7 +31,7 @@ def texts_met(judged: Judgement, name: str) -> list[str]:
 
 
 def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[str]]]:
-    """The fields that are texts, with the texts that were met."""
+    """The fields that are texts, with the texts that occur."""
     # A part of a caption or of a name stays as it is written: 3.10 is another one than 3.1.
     for name, kind in sketch.fields.items():
         if kind == "text" and name not in sketch.captured and (texts := texts_met(judged, name)):
@@ -37,7 +39,7 @@ def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[
 
 
 def _for_nothing(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """Texts that stand for nothing where numbers belong."""
+    """Texts that count as blank where numbers belong."""
     texts: dict[str, None] = {}
     for _, finding in judged.errors:
         if finding.kind in (VALUE_NOT_CONVERTED, COLUMN_NOT_CONVERTED):
@@ -50,7 +52,7 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator
 
 
 def narrower(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """All fields that are texts, though their values are numbers or moments, with their types."""
+    """Make all fields of texts narrower whose values are numbers or moments."""
     best = sketch
     for name, texts in _text_fields(sketch, judged):
         best = _narrower(best, name, texts) or best
@@ -59,15 +61,16 @@ def narrower(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Ske
 
 
 def _narrower_types(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """The same, field by field."""
+    """Make them narrower field by field."""
     for name, texts in _text_fields(sketch, judged):
         if other_sketch := _narrower(sketch, name, texts):
             yield other_sketch
 
 
 def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
-    """The type of a field of texts: as they stand, with words for nothing among them, with decimal
-    commas, or with units beside them."""
+    """The narrower type of a field of texts: with its texts as they stand, with words that count as
+    blank, with decimal commas, or with units.
+    """
     heading = next((text for text, heading in sketch.headings.items() if heading == name), name)
     type_ = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
     if type_.kind == "text":
@@ -80,7 +83,7 @@ def _languages(sketch: Sketch) -> list[str]:
 
 
 def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
-    """Names of months without a year, where another field tells the year."""
+    """Names of months without a year, where another field gives the year."""
     years = [name for name in sketch.fields if _is_year(judged, name)]
     if not years:
         return

@@ -1,1 +1,1 @@
-"""What the tabs of a folder hold: tables, and the kinds that they are of."""
+"""The contents of a folder's tabs: tables, and the kinds of the tabs."""

@@ -1,4 +1,4 @@
-"""Cards: the same labels with their values again and again on a tab, a record each."""
+"""Cards: the same labels with their values repeated on a tab, a record each."""
 
 from __future__ import annotations
 
@@ -17,15 +17,15 @@ from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Sheet
 
 _FEWEST_LABELS, _FEWEST_CARDS, _MOST_CARDS = 3, 2, 200
-"""Two labels in turn may be anything; hundreds of cards are a list that lies in one column."""
+"""Two alternating labels may be anything; hundreds of cards are a list in one column."""
 
 Labels = tuple[str, ...]
-"""The labels of a card in normal form, from top to bottom."""
+"""The labels of a card in normal form, top to bottom."""
 
 
 @dataclass(frozen=True)
 class _Column:
-    """A column of labels with their values; rows and columns counted from 0."""
+    """A column of labels with their values; rows and columns count from 0."""
 
     labels: Labels
     cards: tuple[tuple[int, ...], ...]
@@ -36,12 +36,12 @@ class _Column:
 
 
 def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
-    """The cards of each of some tabs, as tables of one record on the tab with rows and columns
-    changed; none where no column of labels begins anew. A tab with one card alone counts if
-    another one has several with its labels.
+    """The cards of each tab, as tables of one record on the turned tab; empty where no column of
+    labels starts again.
 
-    The values of one label are of one type, and those of different labels of several: rows that
-    hold values of one measure are a table, whose headings repeat.
+    A tab with a single card counts if another tab has several with its labels. The values of one
+    label are of one type, and those of different labels of several: rows with values of one measure
+    are a table, whose headings repeat.
     """
     there = [_columns_of_cards(sheet, ()) for sheet in sheets]
     known_groups = {columns[0].labels for columns in there if columns}
@@ -67,8 +67,11 @@ def _alone(column: int) -> range:
 
 
 def _columns_of_cards(sheet: Sheet, known_groups: Collection[Labels]) -> list[_Column]:
-    """The columns of a tab with cards of the same labels: the only one, or several beyond blank
-    columns. There are several cards, or one with labels that are `known_groups`."""
+    """The columns of a tab with cards of the same labels: a single one, or several beyond blank
+    columns.
+
+    They hold several cards, or one with labels that are `known_groups`.
+    """
     if sheet.blank:
         return []
     whole = _card_column(sheet, range(sheet.width), known_groups)
@@ -85,19 +88,19 @@ def _columns_of_cards(sheet: Sheet, known_groups: Collection[Labels]) -> list[_C
 
 
 def _strips(sheet: Sheet) -> list[range]:
-    """The columns of a sheet, parted by blank ones."""
+    """The columns of a sheet, separated by blank ones."""
     used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled)
     return [range(left, right) for left, right in runs_of(used)]
 
 
 def _texts_of(sheet: Sheet, strip: range) -> Labels:
-    """What the rows of a strip begin with that hold a label and its value."""
+    """The first texts of the rows of a strip that hold a label and its value."""
     rows = _labelled_rows(sheet, strip).get(strip.start, [])
     return tuple(normal_form(cell_text(sheet.rows[row][strip.start])) for row in rows)
 
 
 def _card_column(sheet: Sheet, strip: range, known_groups: Collection[Labels]) -> _Column | None:
-    """The first of some columns with cards: several, or one with labels that are `known_groups`."""
+    """The first column with cards: several, or one with labels that are `known_groups`."""
     for column, rows in _labelled_rows(sheet, strip).items():
         texts = [normal_form(cell_text(sheet.rows[row][column])) for row in rows]
         start, length = _run_of_cards(texts, known_groups)
@@ -115,7 +118,10 @@ def _card_column(sheet: Sheet, strip: range, known_groups: Collection[Labels]) -
 
 def _labelled_rows(sheet: Sheet, strip: range) -> dict[int, list[int]]:
     """The rows of a strip that begin with a text and hold one cell right of it, by the column of
-    that text, from the left; the value of a label may be blank, if it has one elsewhere."""
+    that text, from the left.
+
+    The value of a label may be blank, if it has one elsewhere.
+    """
     filled = sheet.filled[:, strip]
     counts = np.count_nonzero(filled, axis=1)
     short = np.flatnonzero((counts > 0) & (counts <= 2))
@@ -132,8 +138,11 @@ def _labelled_rows(sheet: Sheet, strip: range) -> dict[int, list[int]]:
 
 
 def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tuple[int, int]:
-    """Where the first of the cards begins that texts of labels go on with to their end, and how
-    many labels each has; none if they do not come again in the same order."""
+    """Where the first of the cards begins that continue to the end of the texts, and how many
+    labels each has.
+
+    None if they are not repeated in the same order.
+    """
     times = Counter(texts)
     first = next((index for index, text in enumerate(texts) if times[text] > 1), None)
     if first is None:
@@ -155,8 +164,9 @@ def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tup
 def _value_column(
     sheet: Sheet, cards: Sequence[Sequence[int]], column: int, strip: range
 ) -> int | None:
-    """The column that holds all values of some cards, which nothing else of the strip stands
-    among."""
+    """The column that holds all values of some cards, with nothing else of the strip between
+    them.
+    """
     rows = {row for card in cards for row in card}
     filled = sheet.filled[:, strip]
     beside = {int(index) + strip.start for row in rows for index in np.flatnonzero(filled[row])}
@@ -169,8 +179,10 @@ def _value_column(
 
 def _are_records(sheet: Sheet, places: Sequence[_Column]) -> bool:
     """Whether the values of cards are of several types, each label with its own, and the first
-    differs from card to card. Below a text that all cards have, such as a heading, not all values
-    are of one type."""
+    differs from card to card.
+
+    Below a text that all cards have, such as a heading, not all values are of one type.
+    """
     cards = [
         [sheet.rows[row][place.value] for row in card] for place in places for card in place.cards
     ]

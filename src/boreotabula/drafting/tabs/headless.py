@@ -14,7 +14,7 @@ from boreotabula.look.looks import FIGURE, columns_of, looks_of
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_HAVE = 0.5
-"""A row of a list without headings fills half of its columns at least."""
+"""A row of a list without headings fills at least half of its columns."""
 
 
 def holds_records(kind: TabFamily) -> bool:
@@ -27,8 +27,10 @@ def holds_records(kind: TabFamily) -> bool:
 
 
 def with_headless(kinds: Sequence[TabFamily]) -> list[TabFamily]:
-    """The kinds, with tabs of a list without headings as one; a tab that has its columns below
-    headings of its own is one of them."""
+    """The kinds, with tabs of a list without headings as one.
+
+    A tab that has the same columns below headings belongs to it as well.
+    """
     bare = [kind for kind in kinds if not (kind.has_table or kind.has_cards or kind.has_lines)]
     headless = [example for kind in bare for example in kind.examples if is_headless(example.sheet)]
     widths = Counter(example.sheet.width for example in headless)
@@ -73,7 +75,8 @@ _LABELLED = re.compile(r"\s*[^\W\d][^:]{0,40}:(?:\s|$)")
 
 def is_headless(sheet: Sheet) -> bool:
     """Whether a sheet holds rows that are filled alike, with figures among them, from its first row
-    on, or below headings."""
+    on or below headings.
+    """
     looks = looks_of(sheet)
     if looks.shape[0] < _LEAST_ROWS or looks.shape[1] < _LEAST_COLUMNS or _has_label(sheet):
         return False

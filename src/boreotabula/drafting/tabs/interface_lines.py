@@ -1,4 +1,4 @@
-"""Lines of interfaces: the first cell of each line marks a header, a record or a control line."""
+"""Interface lines: the first cell of each line marks a header, a record or a control line."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 _MARK = re.compile(r"[^\W_]{1,4}")
 _FEWEST_RECORDS = 2
-"""By one record nobody can tell that its mark comes again."""
+"""A single record does not show that its mark repeats."""
 _NUMBER = ValueForm("number")
 
 LineCells = Sequence[Cell]
@@ -36,11 +36,13 @@ class MarkedLines:
 
 @dataclass(frozen=True)
 class ControlPlaces:
-    """Where a control line says what of the records above it; columns are counted from 0."""
+    """Where a control line gives the count and sums of the records above it; columns count from
+    0.
+    """
 
     count: int
     sums: Mapping[int, int] = field(default_factory=dict)
-    """By a column of the records, where its sum stands."""
+    """For a column of the records, where its sum stands."""
 
 
 @dataclass(frozen=True)
@@ -52,10 +54,10 @@ class InterfaceLines:
 
 
 def interface_lines_of(sheets: Sequence[Sheet]) -> list[InterfaceLines | None]:
-    """The lines of each of some tabs; None where they are not marked.
+    """The lines of each tab; None where they are not marked.
 
-    The marks are those of lines only if the control line counts the records of most tabs, and if
-    the headers are no headings: these would be texts, and the same on all tabs.
+    Marks count only if the control line gives the number of records on most tabs, and if the
+    headers are no headings: these would be texts, and the same on all tabs.
     """
     groups: dict[Marks, list[MarkedLines]] = {}
     for sheet in sheets:
@@ -73,8 +75,9 @@ def interface_lines_of(sheets: Sequence[Sheet]) -> list[InterfaceLines | None]:
 
 
 def _marked_lines(sheet: Sheet, known: Collection[Marks] | None = None) -> MarkedLines | None:
-    """The lines of a sheet, if all have marks: of several records, or of any number of them where
-    the marks are `known`."""
+    """The lines of a sheet, if all have marks: of several records, or of any number where the marks
+    are `known`.
+    """
     lines = [line for line in sheet.rows if any(cell != "" for cell in line)]
     marks = [cell_text(line[0]).strip() for line in lines]
     if not lines or not all(map(_MARK.fullmatch, marks)):
@@ -110,8 +113,11 @@ def _hold_data(headers: Sequence[tuple[LineCells, ...]]) -> bool:
 
 
 def _control_places(group: Sequence[MarkedLines]) -> ControlPlaces | None:
-    """Where the control lines of some tabs say how many records there are, and what their columns
-    sum up to; None if most of them do not say how many."""
+    """Where the control lines of some tabs give the number of records, and the sums of their
+    columns.
+
+    None if most of them do not give the number.
+    """
     several = [lines for lines in group if len(lines.records) >= _FEWEST_RECORDS]
     printed = [_numbers(lines.control) for lines in several]
     counted = [float(len(lines.records)) for lines in several]
@@ -134,20 +140,20 @@ def _control_places(group: Sequence[MarkedLines]) -> ControlPlaces | None:
 
 
 def _say(printed: Sequence[Mapping[int, float]], column: int, expected: Sequence[float]) -> bool:
-    """Whether most control lines have what is expected of them in a column."""
+    """Whether most control lines have the expected number in a column."""
     pairs = zip(printed, expected, strict=True)
     agree = sum(isclose(numbers.get(column, nan), number) for numbers, number in pairs)
     return 2 * agree > len(printed)
 
 
 def _numbers(line: LineCells) -> dict[int, float]:
-    """The numbers of a line behind its mark, by column."""
+    """The numbers of a line after its mark, by column."""
     numbers = ((column, number_in(cell, _NUMBER)) for column, cell in enumerate(line) if column)
     return {column: number for column, number in numbers if number is not None}
 
 
 def _sum_of(records: Sequence[LineCells], column: int) -> float:
-    """What the numbers of a column of records sum up to; NaN if texts stand among them."""
+    """The sum of a column of records; NaN if it holds texts."""
     cells = [line[column] for line in records if line[column] != ""]
     numbers = [number_in(cell, _NUMBER) for cell in cells]
     return nan if None in numbers else fsum(number for number in numbers if number is not None)

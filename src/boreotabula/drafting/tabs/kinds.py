@@ -1,4 +1,4 @@
-"""The tabs of a folder by their kinds."""
+"""The tabs of a folder sorted by kind."""
 
 from __future__ import annotations
 
@@ -22,8 +22,9 @@ from boreotabula.reading.cells import cell_text
 
 @dataclass(frozen=True)
 class Sorted:
-    """The tabs of a folder by their kinds, the one with most files and cells first, and those that
-    are of none."""
+    """The tabs of a folder by kind, the kind with most files and cells first, and the tabs without
+    a kind.
+    """
 
     kinds: tuple[TabFamily, ...]
     left_out: tuple[LeftOut, ...]
@@ -34,8 +35,11 @@ _CARDS, _NO_TABLE = -1, -2
 
 
 def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
-    """The kinds of some tabs. Copies of files, tabs with the same content in every file, and tabs
-    that sum up others are of no kind: they are left out, and told."""
+    """The kinds of some tabs.
+
+    Copies of files, tabs with the same content in every file, and tabs that sum up others have no
+    kind: they are left out, and reported.
+    """
     own, left_out = without_copies(specimens)
     own, lookups = without_lookups(own)
     repeats = repeats_of([specimen.sheet for specimen in own])

@@ -1,4 +1,4 @@
-"""Rows of labels with their values below: they look like tables of one record."""
+"""Rows of labels with their values below, which look like tables of one record."""
 
 from __future__ import annotations
 
@@ -10,9 +10,11 @@ from boreotabula.look.shape import Shape
 
 
 def with_label_rows(kind: TabFamily) -> TabFamily:
-    """A kind whose further tables are none if they have one record on every tab, above the main
-    table: they say something of the tab, as labels and values do. Of a tab that is alone this is
-    not known."""
+    """A kind without further tables that have one record on every tab, above the main table: they
+    describe the tab, as labels and values do.
+
+    With a single tab this is unknown.
+    """
     if len(kind.examples) == 1:
         return kind
     groups = grouped([shape for example in kind.examples for shape in example.further])

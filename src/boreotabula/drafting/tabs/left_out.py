@@ -1,4 +1,4 @@
-"""Tabs and files that are of no kind: copies, lookups, and tabs that sum up others."""
+"""Tabs and files without a kind: copies, lookups, and tabs that sum up others."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def _content(sheet: Sheet) -> tuple[object, ...]:
 
 
 def without_copies(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
-    """The tabs without those of files that are copies of others, whichever they are called."""
+    """The tabs without those of files that are copies of others, whatever their names."""
     by_file: dict[str, list[Specimen]] = {}
     for specimen in specimens:
         by_file.setdefault(specimen.file, []).append(specimen)
@@ -64,7 +64,8 @@ _FEWEST_COPIES = 3
 
 def without_summaries(kinds: Sequence[TabFamily]) -> tuple[list[TabFamily], list[LeftOut]]:
     """The kinds without the tabs that sum up others of their file: cell by cell those of their own
-    kind, or by groups the records of a larger one."""
+    kind, or by groups the records of a larger one.
+    """
     left_out: list[LeftOut] = []
     result: list[TabFamily] = []
     ranked = sorted(kinds, key=lambda kind: -kind.filled)
@@ -92,7 +93,9 @@ Place = tuple[str, str]
 
 
 def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
-    """The tabs of a kind that hold the sums of other tabs of their file, and which these are."""
+    """The tabs of a kind that hold the sums of other tabs of their file, and the tabs that they sum
+    up.
+    """
     by_file: dict[str, list[Example]] = {}
     for example in examples:
         if example.shapes:
@@ -105,7 +108,8 @@ def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
 
 def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
     """The tabs of a kind whose rows hold the sums of the rows of that name on all other tabs of
-    their file, wherever these stand; and which the others are."""
+    their file, wherever these stand; and the other tabs.
+    """
     by_file: dict[str, list[Example]] = {}
     for example in examples:
         by_file.setdefault(example.specimen.file, []).append(example)
@@ -139,7 +143,7 @@ def _named_lines(example: Example) -> Iterable[tuple[Cell, tuple[float, ...]]]:
 
 
 def _is_sum(numbers: Sequence[float], lines: Sequence[Sequence[float]]) -> bool:
-    """Whether numbers are those of some lines added up, column by column."""
+    """Whether numbers are the sums of some rows, column by column."""
     if {len(line) for line in lines} != {len(numbers)}:
         return False
     sums = np.array(lines).sum(axis=0)
@@ -161,7 +165,10 @@ def _numbers(example: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]
 
 def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tuple[Place, str]]:
     """The tabs of a kind whose rows hold the sums of records of another tab of their file, each
-    beside the text that groups them there: numbers alone may agree by coincidence."""
+    beside the text that groups them there.
+
+    Numbers alone may agree by coincidence.
+    """
     by_file: dict[str, list[Example]] = {}
     # A summary may have so many headings of the records that it looks like one of their kind.
     for example in (example for group in (*larger, kind) for example in group.examples):
@@ -184,17 +191,18 @@ def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tupl
 
 
 _FEWEST_SUMS, _MOST_SUMS = 3, 0.8
-"""So many rows must be sums of other tabs, and so large a part of all, to be no chance."""
+"""This many rows must be sums of other tabs, and this share of all, to rule out coincidence."""
 _DIGITS = 6
-"""Sums of printed numbers are compared by so many decimals."""
+"""Sums of printed numbers are compared to this many decimals."""
 
 Sums = dict[Cell, set[float]]
 """The sums of the rows that have a text, by that text."""
 
 
 def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[float]]]:
-    """The cells of each row of the tables of a tab with the numbers among them that are not 0; rows
-    without such numbers are none."""
+    """The cells of each row of the tables of a tab with its non-zero numbers; rows without such
+    numbers are omitted.
+    """
     sheet = example.sheet
     for shape in example.shapes:
         columns = slice(shape.left, shape.right)
@@ -205,7 +213,7 @@ def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[f
 
 
 def _hold_sums(rows: Sequence[tuple[Sequence[Cell], list[float]]], sums: Sums) -> bool:
-    """Whether nearly all of some rows hold a sum of a text that stands in them."""
+    """Whether nearly all rows hold a sum for a text that stands in them."""
     misses = 0
     for cells, values in rows:
         of_texts = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
@@ -216,8 +224,9 @@ def _hold_sums(rows: Sequence[tuple[Sequence[Cell], list[float]]], sums: Sums) -
 
 
 def _group_sums(example: Example) -> Sums:
-    """The texts of each column of texts of the tables of a tab, with the sums of all columns of
-    numbers over the rows that have the text."""
+    """The texts of each column of texts of a tab's tables, with the sums of all columns of numbers
+    over the rows that have the text.
+    """
     sums: Sums = {}
     sheet = example.sheet
     for shape in example.shapes:

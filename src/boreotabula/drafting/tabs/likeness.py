@@ -1,4 +1,4 @@
-"""How alike tables are: those of one group may be read by one block."""
+"""How similar tables are: one block may read those of a group."""
 
 from __future__ import annotations
 
@@ -19,7 +19,9 @@ _FEW = 2
 
 
 def tokens(heads: Sequence[Cell]) -> list[str]:
-    """The headings of a table as they are compared: moments by their kind, as they may move on."""
+    """The headings of a table in the form that is compared: moments by their kind, because they may
+    move on.
+    """
     kinds = [level_name([cell]) if cell != "" else "" for cell in heads]
     several = Counter(kind for kind in kinds if kind)
     return [
@@ -40,8 +42,11 @@ def are_classes(texts: Sequence[str]) -> bool:
 
 
 def grouped(shapes: Sequence[Shape]) -> dict[int, int]:
-    """The number of the group that each table belongs to, by its `id`: tables of one group may be
-    read by one block. The largest tables come first."""
+    """The index of the group that each table belongs to, by its `id`: one block may read tables of
+    one group.
+
+    The largest tables come first.
+    """
     numbers: dict[int, int] = {}
     groups: list[_Group] = []
     for shape in sorted(
@@ -59,21 +64,21 @@ def grouped(shapes: Sequence[Shape]) -> dict[int, int]:
 
 
 _ALIKE = 0.5
-"""So large a part of the headings of the larger one two tables of one kind share."""
+"""Two tables of one kind share at least this part of the headings of the larger one."""
 
 
 _MOST_TEXTS = 0.5
-"""Tabs that share half of their texts are of one form."""
+"""Tabs that share this part of their texts are of one form."""
 
 
 @dataclass
 class _Group:
-    """Tables that were found to be alike so far."""
+    """Tables that are similar, collected so far."""
 
     shapes: list[Shape]
 
     def likeness(self, shape: Shape) -> float:
-        """How alike a table is to those of the group, from 0 to 1."""
+        """How similar a table is to those of the group, from 0 to 1."""
         best = max(_likeness(shape, one) for one in self._different()[:_COMPARED])
         # Other words, but the same columns: another language.
         if best < _ALIKE and self._holds_values_of(shape):
@@ -81,8 +86,9 @@ class _Group:
         return best
 
     def _holds_values_of(self, shape: Shape) -> bool:
-        """Whether a table has the columns of the group by place: texts that are among its own, and
-        numbers of one range, unless most of the texts are."""
+        """Whether a table has the columns of the group by place: texts that the group has, and
+        numbers of one range, unless most of the texts are.
+        """
         looks = _column_kinds(shape)
         own = [
             one for one in self.shapes if one.levels == shape.levels and _column_kinds(one) == looks
@@ -108,11 +114,11 @@ class _Group:
 
 
 _COMPARED = 12
-"""A tab is held against so many different ones of a kind: they are alike among themselves."""
+"""A tab is compared with this many distinct tabs of a kind: these are similar to each other."""
 
 
 def _likeness(one: Shape, other_shape: Shape) -> float:
-    """How alike the headings of two tables are, from 0 to 1."""
+    """How similar the headings of two tables are, from 0 to 1."""
     ours, theirs = set(tokens(one.heads)) - {""}, set(tokens(other_shape.heads)) - {""}
     shared = len(ours & theirs) / max(len(ours), len(theirs), 1)
     if shared >= _ALIKE:
@@ -131,11 +137,13 @@ def _likeness(one: Shape, other_shape: Shape) -> float:
 
 
 _SOME = 0.25
-"""With the same looks of columns a quarter of the headings is enough."""
+"""With columns that look the same this share of the headings is enough."""
 
 
 def _column_kinds(shape: Shape) -> tuple[int, ...]:
-    """What the cells of each column are: dates in words and codes of digits are no texts."""
+    """What the cells of each column are: dates in words and codes of digits do not count as
+    texts.
+    """
 
     def kind(look: int, cells: Sequence[Cell]) -> int:
         texts = [cell for cell in cells if isinstance(cell, str) and cell.strip()]
@@ -149,7 +157,7 @@ def _column_kinds(shape: Shape) -> tuple[int, ...]:
 
 
 _FEW_CELLS = 6
-"""The first texts of a column show whether they are the same."""
+"""This many texts of a column show whether two columns are the same."""
 
 
 def _texts_in(cells: Iterable[Cell]) -> set[str]:

@@ -1,4 +1,6 @@
-"""What the tables of a kind are together: a cross-tab or a list, with how many leading columns."""
+"""What the tables of a kind are together: a cross-tab or a list, and the number of its leading
+columns.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +19,9 @@ from boreotabula.reading.cells import cell_text
 
 
 def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
-    """The tables of a kind, all seen as what most of them look like: a cross-tab or a list, with
-    as many leading columns."""
+    """The tables of a kind, all in the form of most of them: a cross-tab or a list, with the same
+    number of leading columns.
+    """
     shapes = [shape for example in examples for shape in example.shapes]
     by_tab = _differ_by_tab(examples)
     leading = None if by_tab else _varying_from(shapes)
@@ -52,7 +55,8 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
 
 def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
     """Whether the columns right of names without a heading are of several types: a cross-tab has
-    values of one."""
+    values of one.
+    """
     kinds: set[str] = set()
     for shape in shapes:
         if shape.levels > 1 or any(text.startswith("<") for text in tokens(shape.heads)):
@@ -65,8 +69,9 @@ def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
 
 
 def _vary_above(examples: Sequence[Example]) -> bool:
-    """Whether what stands right above the headings of lists varies from table to table, while the
-    headings are the same and differ among themselves: then these are labels with their values."""
+    """Whether the texts right above the headings of lists vary from table to table, while the
+    headings are the same and differ from each other: then they are labels with their values.
+    """
     shapes = [(example, shape) for example in examples for shape in example.shapes]
     above = {
         tuple(example.sheet.rows[row][shape.left : shape.right])
@@ -77,12 +82,13 @@ def _vary_above(examples: Sequence[Example]) -> bool:
 
 
 _FEWEST_TABLES = 3
-"""Two tables may differ in anything; of three it shows what varies."""
+"""Two tables may differ in anything; this many show what varies."""
 
 
 def _differ_by_tab(examples: Sequence[Example]) -> bool:
-    """Whether the headings of a kind differ from tab to tab of its files, but for each tab are the
-    same in all files: each tab holds things of its own."""
+    """Whether the headings of a kind differ from tab to tab, but for each tab are the same in all
+    files: each tab holds something different.
+    """
     by_tab: dict[str, list[set[str]]] = {}
     for example in examples:
         heads = {text for shape in example.shapes for text in tokens(shape.heads) if text}
@@ -103,7 +109,11 @@ def _amid(
     shapes: Sequence[Shape], rows: Sequence[Sequence[str]], usual: Collection[str]
 ) -> set[str]:
     """The `usual` headings of figures that stand left of others in some tables and right of them in
-    some: what all tables have among others that vary, in no order, is one of these."""
+    some.
+
+    A heading that all tables have between others that vary, in no order, is one of the varying
+    ones.
+    """
     left: set[str] = set()
     right: set[str] = set()
     for shape, group in zip(shapes, rows, strict=True):
@@ -119,8 +129,8 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
     """How many leading columns the tables have, if the headings right of them vary from table to
     table above figures: then these are data, and no names of fields. Else None.
 
-    Headings that some tables have besides those of all others are fields that may be missing; these
-    vary only if each table lacks some that another one has.
+    Headings that only some tables have are fields that may be missing; they vary only if each table
+    lacks some that another one has.
     """
     if len({shape.heads for shape in shapes}) < _FEW or any(shape.levels > 1 for shape in shapes):
         return None
@@ -151,5 +161,5 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
 
 
 _NEARLY_ALL = 0.9
-"""What a tenth of the tables lack may have been left out by hand."""
+"""Up to a tenth of the tables may lack what was left out by hand."""
 _FEW = 2

@@ -1,4 +1,4 @@
-"""The tabs that a layout is drafted from, and the kinds that they are of."""
+"""The tabs that a layout is drafted from, and their kinds."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True, eq=False)
 class Specimen:
-    """A filled tab of a file, and the other filled ones."""
+    """A filled tab of a file, and the file's other filled tabs."""
 
     file: str
     """The path of the file below the folder, with '/'."""
@@ -39,10 +39,9 @@ class Example:
     label_rows: tuple[Shape, ...] = ()
     """Rows of labels above its tables, each with a row of values below."""
     cards: tuple[Shape, ...] = ()
-    """Runs of the same labels with their values, as tables of the tab with rows and columns
-    changed."""
+    """Runs of the same labels with their values, as tables of the turned tab."""
     lines: InterfaceLines | None = None
-    """Its lines, if the first cell of each says what it is."""
+    """Its lines, if the first cell of each gives the kind of line."""
 
     @property
     def sheet(self) -> Sheet:
@@ -52,15 +51,15 @@ class Example:
 
 @dataclass(frozen=True)
 class TabFamily:
-    """Tabs that may be read by one layout."""
+    """Tabs that one layout may read."""
 
     examples: tuple[Example, ...]
     more: tuple[Specimen, ...] = ()
-    """Further tabs of the kind, which are not looked at closely."""
+    """Further tabs of the kind, which are not read closely."""
 
     @property
     def places(self) -> list[tuple[str, str]]:
-        """File and tab of all of them, those that are looked at first."""
+        """File and tab of all of them, those that are read closely first."""
         every = (*(example.specimen for example in self.examples), *self.more)
         return [(specimen.file, specimen.tab) for specimen in every]
 
@@ -76,11 +75,11 @@ class TabFamily:
 
     @property
     def has_lines(self) -> bool:
-        """Whether the first cell of each line of its tabs says what the line is."""
+        """Whether the first cell of each line of its tabs gives the kind of line."""
         return all(example.lines for example in self.examples)
 
     def below(self, rows: int) -> TabFamily:
-        """The same, with their tables beginning so many rows further below the headings."""
+        """The kind, with its tables beginning this many rows further below the headings."""
 
         def moved(shape: Shape) -> Shape:
             values = tuple(cells[rows:] for cells in shape.values_of)
@@ -94,12 +93,12 @@ class TabFamily:
 
     @cached_property
     def filled(self) -> int:
-        """How many cells they fill."""
+        """The number of cells that they fill."""
         return sum(int(np.count_nonzero(example.sheet.filled)) for example in self.examples)
 
     @property
     def weight(self) -> int:
-        """How many cells their tables fill; all their cells if they have none."""
+        """The number of cells that their tables fill; all their cells if they have none."""
         tables = 0
         for example in self.examples:
             filled = example.sheet.filled

@@ -1,7 +1,7 @@
-"""What values cost in bits: a reading that takes fewer explains its tabs better.
+"""The cost of values in bits: a reading that takes fewer explains its tabs better.
 
-Minimum description length (Rissanen 1978): the shorter of two ways to write the same down is the
-likelier one, and each bit between them doubles the odds.
+Minimum description length (Rissanen 1978): the shorter of two descriptions is the likelier one, and
+each bit between them doubles the odds.
 """
 
 from __future__ import annotations
@@ -17,20 +17,20 @@ LETTER = 4.7
 TYPE = 3.3
 """A type is one of ten."""
 KEY = 8.0
-"""A key of a layout, and where it stands."""
+"""A key of a layout, and its place."""
 NAME = 4.0
-"""Which of the texts of a form is meant: it stands there, and need not be spelt."""
+"""Which of the texts of a form is meant: it need not be spelt out."""
 CLEARLY = 10.0
-"""By so many bits one reading must be better than another to be taken: odds of 1,000 to 1."""
+"""One reading must be better than another by this many bits to be taken: odds of 1,000 to 1."""
 
 
 def bits_of_letters(text: str) -> float:
-    """What a text costs letter by letter, with the sign that ends it."""
+    """The cost of a text letter by letter, with the sign that ends it."""
     return LETTER * (len(text) + 1)
 
 
 def bits_of_numbers(values: NDArray[np.float64]) -> float:
-    """What some numbers cost: the ends of their range, then each within it."""
+    """The cost of some numbers: the ends of their range, then each within it."""
     if not len(values):
         return 0.0
     decimals = next((n for n in range(4) if np.allclose(values * 10**n % 1, 0, atol=1e-6)), 4)
@@ -40,7 +40,7 @@ def bits_of_numbers(values: NDArray[np.float64]) -> float:
 
 
 def bits_of_texts(texts: Sequence[str]) -> float:
-    """What some texts cost: each letter by letter when it comes first, by its number later."""
+    """The cost of some texts: each letter by letter at its first occurrence, by index later."""
     known_texts: set[str] = set()
     bits = 0.0
     for text in texts:
@@ -52,7 +52,7 @@ def bits_of_texts(texts: Sequence[str]) -> float:
 
 
 def bits_of_presence(filled: int, places: int) -> float:
-    """What it costs to say which of some places are filled (the entropy of their share)."""
+    """The cost of saying which of some places are filled (the entropy of their share)."""
     if not 0 < filled < places:
         return 0.0
     share = filled / places

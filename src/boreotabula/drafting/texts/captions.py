@@ -1,4 +1,4 @@
-"""The pattern of the texts above the tables of a tab: what names each of them."""
+"""The pattern of the texts above the tables of a tab, which name them."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ from boreotabula.look.texts.words import field_name
 def caption_of(
     texts: Sequence[str], taken: Collection[str] = ()
 ) -> tuple[str, dict[str, str]] | None:
-    """A pattern that fits all of some texts, which vary, and the types of the fields that it fills:
-    what varies, and all periods. None if the texts have no word in common.
+    """A pattern that matches all of some varying texts, and the types of the fields that it fills:
+    what varies, and all periods.
 
-    `taken` are names that other fields have.
+    None if the texts have no word in common. `taken` are names that other fields have.
     """
     if len(set(texts)) < 2:
         return None
@@ -57,8 +57,9 @@ def _is_period(slot: Slot) -> bool:
 
 
 def _with_whole_titles(template: Template) -> Template:
-    """The same, but after a number that varies a title is kept whole up to the next mark, whatever
-    its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”."""
+    """The pattern, where a title after a varying number is kept whole up to the next mark, whatever
+    its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”.
+    """
     for number, part in enumerate(template.parts):
         titled = isinstance(part, Slot) and part.kind == "text" and all(
             re.match(r"\d.*\s", value) for value in part.values
@@ -74,7 +75,7 @@ def _with_whole_titles(template: Template) -> Template:
 
 
 def _by_one_word(texts: Sequence[str], taken: Collection[str]) -> tuple[str, dict[str, str]] | None:
-    """A pattern of the first or the last words that all texts have, if they have nothing else."""
+    """A pattern of the first or last words that all texts have, if they share nothing else."""
     name = field_name("title", taken)
     words = [text.split() for text in texts]
     for way, form in ((1, "{lead} {{{name}}}"), (-1, "{{{name}}} {lead}")):

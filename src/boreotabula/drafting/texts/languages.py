@@ -6,9 +6,11 @@ from collections.abc import Hashable, Sequence, Set
 
 
 def groups_of_like(words: Sequence[Set[Hashable]]) -> list[list[int]]:
-    """The numbers of some sets of words, in groups: the words of each are those of another one of
-    its group, for half of the smaller at least. The largest group comes first; sets without any
-    word are in none."""
+    """The indices of some sets of words, in groups: each shares at least half of the smaller set
+    with another one of its group.
+
+    The largest group comes first; empty sets are in none.
+    """
     numbers: dict[frozenset[Hashable], list[int]] = {}
     for number, texts in enumerate(words):
         if texts:

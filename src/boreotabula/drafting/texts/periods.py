@@ -14,8 +14,9 @@ from boreotabula.reading.values.names import month_names, word_form
 
 @dataclass(frozen=True)
 class Period:
-    """A period in a text: where it begins and ends, its kind, and the same text for the same
-    period however it is written."""
+    """A period in a text: where it begins and ends, its kind, and one text for the same period
+    however it is written.
+    """
 
     start: int
     end: int
@@ -59,7 +60,7 @@ def _forms() -> tuple[tuple[str, re.Pattern[str]], ...]:
 
 
 def periods_in(text: str) -> list[Period]:
-    """The periods that a text names, from left to right; none of them within another one."""
+    """The periods in a text, from left to right; none of them within another."""
     if not any(sign.isalnum() for sign in text):
         return []
     periods: list[Period] = []
@@ -111,5 +112,5 @@ def _day(year: str, month: str, day: str) -> str:
 
 
 def moments(texts: Iterator[str]) -> list[str]:
-    """The kind of each text that is a period as a whole; an empty one for the others."""
+    """The kind of each text that is a period as a whole; empty for the others."""
     return [period.kind if (period := period_of(text)) else "" for text in texts]

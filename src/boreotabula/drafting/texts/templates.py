@@ -1,7 +1,7 @@
-"""What texts of one form have in common: names of files and tabs, titles and captions.
+"""The common parts of texts of one form: names of files and tabs, titles and captions.
 
-Each text is taken apart into words, numbers, periods and what parts them. What nearly all of them
-share in the same order is fixed; what stands between is a slot of its own.
+Each text is split into words, numbers, periods and separators. What nearly all of them share in the
+same order is fixed; what stands between is a slot of its own.
 """
 
 from __future__ import annotations
@@ -15,12 +15,12 @@ from boreotabula.drafting.texts.periods import periods_in
 from boreotabula.look.texts.words import level_name
 
 _MOST = 0.9
-"""What so many of the texts share is fixed: an odd one spoils nothing."""
+"""What this share of the texts has in common is fixed: an odd one spoils nothing."""
 
 
 @dataclass(frozen=True)
 class Slot:
-    """A part of a template that varies, or may vary: what each fitting text has there."""
+    """A part of a template that varies, or may vary: its text in each matching text."""
 
     kind: str
     """The kind of period; else 'number', 'running number' or 'text'."""
@@ -35,17 +35,17 @@ class Slot:
 
     @property
     def varies(self) -> bool:
-        """Whether the texts differ there."""
+        """Whether its texts differ."""
         return len(set(self.values)) > 1
 
 
 @dataclass(frozen=True)
 class Template:
-    """The fixed texts and the slots that some texts are made of, in their order."""
+    """The fixed texts and the slots that some texts consist of, in order."""
 
     parts: tuple[str | Slot, ...]
     fits: tuple[int, ...]
-    """Which of the texts fit it."""
+    """Which of the texts match it."""
 
     @property
     def slots(self) -> tuple[Slot, ...]:
@@ -54,11 +54,11 @@ class Template:
 
     @property
     def fixed(self) -> str:
-        """All fixed texts of it."""
+        """All its fixed texts."""
         return "".join(part for part in self.parts if isinstance(part, str))
 
     def pattern(self, filled: Callable[[Slot], str]) -> str:
-        """The pattern of the layout, with what `filled` says of each slot."""
+        """The pattern of the layout, with `filled` in place of each slot."""
         parts = [filled(part) if isinstance(part, Slot) else escaped(part) for part in self.parts]
         # A field and an asterisk side by side would not be told apart.
         return re.sub(r"\*{2,}", "*", "".join(parts))
@@ -68,7 +68,7 @@ _YEAR = re.compile(r"(?:19|20)\d\d")
 
 
 def meaning_of(slot: Slot, fallback: str) -> tuple[str, str]:
-    """What the field of a slot is called, and its type; `fallback` if nothing tells."""
+    """The name of a slot's field, and its type; `fallback` if nothing names it."""
     if slot.kind in ("month", "date"):
         return slot.kind, slot.kind
     if slot.kind == "year":
@@ -89,7 +89,7 @@ def meaning_of(slot: Slot, fallback: str) -> tuple[str, str]:
 
 
 def escaped(text: str) -> str:
-    """A text as it stands in a pattern."""
+    """A text as it is written in a pattern."""
     return re.sub(r"[*]", "[*]", text)
 
 
@@ -107,8 +107,11 @@ _NUMBERED = re.compile(rf"([^\W\d_]{{3,}}|{'|'.join(WEEK_WORDS)})(\d+)", re.IGNO
 
 
 def _tokens(text: str, *, months: bool) -> list[_Token]:
-    """The words, numbers and periods of a text; a word with a number at its end is both. Names of
-    months without a year are periods only if asked for: in a sentence they may be other words."""
+    """The words, numbers and periods of a text; a word that ends in a number is both.
+
+    Names of months without a year are periods only if asked for: in a sentence they may be other
+    words.
+    """
     periods = [period for period in periods_in(text) if months or period.kind != "month name"]
     tokens = [
         _Token(period.kind, text[period.start : period.end], period.start) for period in periods
@@ -139,7 +142,7 @@ def _tokens(text: str, *, months: bool) -> list[_Token]:
 
 
 MARKS = re.compile(r"\s+[–—|/-]\s+|,\s+|:\s+|\s+\(")
-"""What parts the pieces of a title."""
+"""The marks that separate the pieces of a title."""
 
 
 def _key(token: _Token) -> str:
@@ -147,11 +150,11 @@ def _key(token: _Token) -> str:
 
 
 def template_of(texts: Sequence[str], *, months: bool = False) -> Template | None:
-    """The template of some texts; None if there are none. With `months` the name of a month is a
-    period also where no year is beside it.
+    """The template of some texts; None if there are none.
 
-    Words that nearly all of them share, each once, and periods of one kind hold it together. A text
-    that lacks one of these, or has more where the others have nothing, does not fit.
+    With `months` the name of a month is a period also where it has no year. Words that nearly all
+    texts share, each once, and periods of one kind hold it together. A text that lacks one of
+    these, or has more where the others have nothing, does not match.
     """
     if not texts:
         return None
@@ -182,7 +185,7 @@ def template_of(texts: Sequence[str], *, months: bool = False) -> Template | Non
 
 
 def _anchors(every: Sequence[Sequence[_Token]]) -> set[str]:
-    """What nearly all texts have, once each: words, and periods."""
+    """What nearly all texts have, once each: words and periods."""
     least = max(_MOST * len(every), 1)
     once: Counter[str] = Counter()
     for tokens in every:
@@ -192,7 +195,7 @@ def _anchors(every: Sequence[Sequence[_Token]]) -> set[str]:
 
 
 def _pieces(text: str, tokens: Sequence[_Token], order: Sequence[str]) -> list[str]:
-    """A text cut at its anchors: what stands before each, the anchor, … and what is behind."""
+    """A text cut at its anchors: what stands before each, the anchor, … and the rest."""
     pieces: list[str] = []
     start = 0
     left = list(order)
@@ -205,7 +208,7 @@ def _pieces(text: str, tokens: Sequence[_Token], order: Sequence[str]) -> list[s
 
 
 def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | Slot]:
-    """What stands between two anchors: what parts them, and a slot for what varies there."""
+    """What stands between two anchors: separators, and a slot for what varies there."""
     if len(set(texts)) == 1 and not any(sign.isalnum() for sign in texts[0]):
         return [texts[0]] if texts[0] else []
     lead = _common([re.match(r"[\W_]*", text)[0] for text in texts])  # type: ignore[index]
@@ -221,8 +224,10 @@ _NUMBER_FIRST = re.compile(r"([1-9]\d*|0)([\s_.-]+)([^\W\d_].*)")
 
 
 def _numbered(values: Sequence[str]) -> list[str | Slot]:
-    """The slots of texts that are numbered in front of their names, as “41_Detmold” is; nothing if
-    some are not. A number with zeros before it is rather a code."""
+    """The slots of texts that are numbered in front of their names, as “41_Detmold” is.
+
+    None if some are not. A number with leading zeros is rather a code.
+    """
     hits = [_NUMBER_FIRST.fullmatch(value) for value in values]
     parted = [hit.groups() for hit in hits if hit is not None]
     if not parted or len(parted) < len(hits) or len({apart for _, apart, _ in parted}) > 1:

@@ -1,1 +1,1 @@
-"""The role of every cell, booked from the records, and what is said of those in none."""
+"""The role of every cell, booked from the records, and the findings about cells that have none."""

@@ -1,4 +1,6 @@
-"""Roles booked from the records as they go out: what no record holds is no stamp, stub or value."""
+"""Book roles from the records as they go out: a cell is a stamp, stub or value only if a record
+holds it.
+"""
 
 from __future__ import annotations
 
@@ -16,9 +18,9 @@ from boreotabula.reading.stamps.read import Stamped
 def book_cells(
     roles: RoleMap, batch: pa.RecordBatch, long: LongRecords, stubs: Collection[str]
 ) -> int:
-    """Book the cells whose values are in a batch of records, those of `stubs` as stub cells.
+    """Book the cells whose values are in a batch of records; cells of `stubs` become stub cells.
 
-    Returns how many of them another block has booked as values before.
+    Returns how many of them another block has already booked as values.
     """
     # A cell in two records is doubled, and must be told.
     again = 0
@@ -37,7 +39,7 @@ def book_cells(
 
 
 def _held(column: pa.Array) -> NDArray[np.bool_] | slice:
-    """Which records have a value."""
+    """A mask of the records that have a value."""
     if not column.null_count:
         return slice(None)
     return column.is_valid().to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
@@ -57,8 +59,9 @@ def _in_slots(source: InSlots, long: LongRecords, held: NDArray[np.bool_] | slic
 
 
 def book_stamps(roles: RoleMap, batch: pa.RecordBatch, stamped: Stamped) -> None:
-    """Book the stamps that the records of a batch carry; `roles` are those of the sheet as it
-    lies."""
+    """Book the stamps that the records of a batch carry; `roles` is the map of the unturned
+    sheet.
+    """
     # Without a record nothing carries the stamp.
     if batch.num_rows:
         for field, spot in stamped.spots.items():

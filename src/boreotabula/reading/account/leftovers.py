@@ -1,4 +1,4 @@
-"""The cells that nothing speaks for, and what is to be said of them by where they are."""
+"""Findings about the cells that have no role, chosen by where the cells are."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ from boreotabula.sheets.sheet import CellKind
 
 
 def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
-    """Have a finding speak for each unplaced cell, as loudly as its place asks for.
+    """Report each unplaced cell in a finding whose severity depends on its place.
 
-    Within the frame of a table that is an error, for a number or date outside a warning, for any
-    other text outside a note.
+    Within the frame of a table it is an error; outside, a number or date is a warning and any other
+    text a note.
     """
     # From here on only unplaced cells are looked at: most often few or none.
     rows, columns = np.nonzero(roles.unplaced_mask)
@@ -60,7 +60,7 @@ def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
 
 
 def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
-    """Make the texts of the form itself labels, where they are outside the tables."""
+    """Make the texts of the form itself labels if they are outside the tables."""
     if not patterns or roles.all_placed:
         return
     rows, columns = np.nonzero(roles.unplaced_mask)
@@ -71,7 +71,9 @@ def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequenc
 
 
 def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool) -> None:
-    """Leave out what lies below a table, or beside it in its rows, and is no part of another."""
+    """Leave out what lies below a table, or beside it in its rows, and belongs to no other
+    table.
+    """
     if roles.all_placed or not (below or beside):
         return
     mask = roles.unplaced_mask
@@ -86,7 +88,7 @@ def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool)
 
 
 def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[np.bool_]:
-    """Which cells are within the frame of a table."""
+    """A mask of the cells within the frame of a table."""
     within = np.zeros(len(rows), bool)
     for frame in frames:
         inside = (rows >= frame.rows.start) & (rows < frame.rows.stop)
@@ -97,7 +99,9 @@ def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[n
 def _figures(
     roles: RoleMap, rows: Places, columns: Places, among: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
-    """Which of some filled cells hold a number or a date; in a text file, a text that reads so."""
+    """Which of these filled cells hold a number or a date; in a text file, a text that reads as
+    one.
+    """
     sheet = roles.sheet
     figures: NDArray[np.bool_] = sheet.kinds[rows, columns] != CellKind.TEXT
     # In a text file all cells are texts: only how they read can tell.
@@ -107,7 +111,7 @@ def _figures(
 
 
 def _outside(rows: Places, frames: Sequence[Frame]) -> dict[Why, NDArray[np.bool_]]:
-    """Why cells outside the tables are unplaced, each reason with the cells that it is true of."""
+    """The reasons why cells outside the tables are unplaced, each with its cells."""
     if not frames:
         return {Why.NO_TABLE: np.ones(len(rows), bool)}
     above = rows < min(frame.rows.start for frame in frames)

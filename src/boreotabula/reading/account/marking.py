@@ -1,4 +1,4 @@
-"""The roles that do not depend on records: headings, totals, what rules leave out."""
+"""The roles that do not depend on records: headings, totals, and cells left out by rules."""
 
 from __future__ import annotations
 
@@ -27,11 +27,11 @@ _REASONS: Mapping[RowKind, str] = {
     RowKind.HEADINGS_AGAIN: Why.HEADINGS_AGAIN,
     RowKind.RECORD: Why.NO_RECORD,
 }
-"""Why the cells of a row are unplaced, unless a record holds them."""
+"""The reason why the cells of a row are unplaced, unless a record holds them."""
 
 
 def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows) -> None:
-    """Give every cell of the block the role that it has by its row and column.
+    """Give every cell of the block the role that follows from its row and column.
 
     Cells that only a record can give a role stay unplaced here, with the reason why they would be.
     """
@@ -59,8 +59,9 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
 
 
 def mark_values(roles: RoleMap, long: LongRecords) -> None:
-    """Cells that belong to a record by their place, but that no record holds: those that did not
-    convert, and those that stand for nothing."""
+    """Mark cells that belong to a record by their place but that no record holds: those that did
+    not convert, and those that stand for no value.
+    """
     for misfit in long.misfits:
         roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
     for spot in long.blanked:
@@ -69,19 +70,19 @@ def mark_values(roles: RoleMap, long: LongRecords) -> None:
 
 
 def mark_spots(roles: RoleMap, spots: Iterable[Spot], reason: str) -> None:
-    """Single cells that no record can hold, with the reason."""
+    """Mark single cells that no record can hold, with the reason."""
     roles.give_spots(spots, Role.UNPLACED, reason)
 
 
 def label_cells(roles: RoleMap, spots: Iterable[Spot]) -> None:
-    """Make cells labels that nothing else speaks for."""
+    """Make cells labels if they have no role yet."""
     roles.label(spots)
 
 
 def _mark_columns(
     roles: RoleMap, columns: Columns, table: TableRows, headings: Sequence[int]
 ) -> None:
-    """What columns say of the cells in heading rows and rows of the table."""
+    """Mark the cells in heading rows and table rows that their column decides."""
     records = table.records
     within = table.there[table.kinds[table.there - table.start] != RowKind.BELOW].tolist()
     totals = [column.column for column in columns.of(ColumnKind.TOTAL)]
@@ -111,7 +112,7 @@ def _mark_columns(
 
 
 def _mark_groups(roles: RoleMap, columns: Columns, table: TableRows) -> None:
-    """Rows that name groups: numbers under values are totals of the group."""
+    """Mark rows that name groups: numbers under values are totals of the group."""
     sheet = roles.sheet
     valued = set(columns.valued)
     for row, name in table.groups.items():

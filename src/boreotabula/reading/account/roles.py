@@ -1,4 +1,4 @@
-"""The role of every cell of a tab, and the account of them."""
+"""The role of every cell of a tab, and the account of the roles."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ Lines = Sequence[int] | slice | NDArray[Any]
 
 
 class Role(IntEnum):
-    """What a filled cell is to the layout; exactly one for each."""
+    """What a filled cell is to the layout; each cell has exactly one."""
 
     UNPLACED = 0
     STAMP = 1
@@ -39,12 +39,12 @@ class Role(IntEnum):
 
 
 BOOKED = (Role.STAMP, Role.STUB, Role.VALUE)
-"""The roles that only a record can give: the cell is in it."""
+"""The roles that only a record can give, because the cell is part of it."""
 
 
 @dataclass(frozen=True)
 class Account:
-    """How many filled cells have which role; `left_out` splits one role by its rule."""
+    """How many filled cells have which role; `left_out` splits that role by rule."""
 
     filled: int
     roles: Mapping[Role, int]
@@ -52,14 +52,14 @@ class Account:
 
 
 _RANKS = {Severity.NOTE: 1, Severity.WARNING: 2, Severity.ERROR: 3}
-"""How loudly a cell is spoken of: 0 is not at all."""
+"""How severely a cell is reported; 0 is not at all."""
 
 
 class RoleMap:
     """Roles of a sheet's cells while it is read; all begin as unplaced.
 
-    The arrays have the shape of the sheet. A map of the turned sheet shares them: what is written
-    into the one is seen through the other.
+    The arrays have the shape of the sheet. A map of the turned sheet shares them: a write to either
+    shows in both.
     """
 
     def __init__(self, sheet: Sheet, like: RoleMap | None = None) -> None:
@@ -72,15 +72,15 @@ class RoleMap:
         self._told: NDArray[np.int32] = like._told.T if like else np.zeros(shape, np.int32)
         self._heard: NDArray[np.uint8] = like._heard.T if like else np.zeros(shape, np.uint8)
         self._texts: dict[str, int] = like._texts if like else {"": 0}
-        """Rules and reasons, and the number of each in `_whys`."""
+        """Rules and reasons, with the number that `_whys` stores for each."""
         self._scoped_findings: list[ScopedFinding] = like._scoped_findings if like else []
 
     # --- giving roles ------------------------------------------------------------------------
 
     def give(self, rows: Lines, columns: Lines, role: Role, why: str = "") -> None:
-        """Give the cells where rows and columns meet a role, and the rule that leaves them out.
+        """Give a role to the cells where rows and columns meet, and the rule that leaves them out.
 
-        What is outside the sheet has no role to be given.
+        Cells outside the sheet are ignored.
         """
         # No rows would otherwise mean all of them to the array.
         if not isinstance(rows, slice) and not len(rows):
@@ -91,7 +91,7 @@ class RoleMap:
         self._whys[meet] = self._text(why)
 
     def give_spots(self, spots: Iterable[Spot], role: Role, why: str = "") -> None:
-        """The same for single cells."""
+        """Give a role to single cells."""
         for row, column in spots:
             if row < self.sheet.height and column < self.sheet.width:
                 self._codes[row, column] = role
@@ -102,21 +102,21 @@ class RoleMap:
         self._whys[row, column] = self._text(reason)
 
     def explain_cells(self, rows: Places, columns: Places, reason: str) -> None:
-        """Say why unplaced cells are that, if nothing says so yet."""
+        """Say why cells are unplaced, where no reason is given yet."""
         # The first reason stands: it is the closest to the cell.
         whys = self._whys[rows, columns]
         self._whys[rows, columns] = np.where(whys, whys, self._text(reason))
 
     def label(self, spots: Iterable[Spot]) -> None:
-        """Make cells labels that nothing else speaks for."""
+        """Make cells labels if they have no role yet."""
         for row, column in spots:
             if self._codes[row, column] == Role.UNPLACED:
                 self.give_spots([(row, column)], Role.LABEL)
 
     def book(self, rows: NDArray[Any], columns: NDArray[Any], role: Role) -> int:
-        """Give the cells at pairs of rows and columns a role since a record holds them.
+        """Book the cells at pairs of rows and columns, because a record holds them.
 
-        Returns how many of them were values of another block already.
+        Returns how many of them were already values of another block.
         """
         again = 0
         if role is Role.VALUE:
@@ -138,7 +138,7 @@ class RoleMap:
     # --- what is told ------------------------------------------------------------------------
 
     def tell(self, scoped_finding: ScopedFinding) -> None:
-        """Note that a finding speaks for some cells, should they end up unplaced."""
+        """Note that a finding is about some cells, in case they end up unplaced."""
         self._scoped_findings.append(scoped_finding)
         number, rank = len(self._scoped_findings), _RANKS[scoped_finding.finding.severity]
         # One without the other meets nowhere.
@@ -162,7 +162,7 @@ class RoleMap:
         self._heard[value] = np.where(louder, rank, self._heard[value])
 
     def findings(self) -> list[Finding]:
-        """All that was told, but for what lapsed: none of its cells is unplaced."""
+        """All findings that still hold: at least one of their cells is unplaced."""
         # Nothing can lapse: no cell need be looked at.
         if not any(scoped_finding.lapses for scoped_finding in self._scoped_findings):
             return [scoped_finding.finding for scoped_finding in self._scoped_findings]
@@ -178,17 +178,17 @@ class RoleMap:
 
     @property
     def unplaced_mask(self) -> NDArray[np.bool_]:
-        """Where a filled cell is unplaced."""
+        """A mask of the filled cells that are unplaced."""
         return self.mask_of(Role.UNPLACED)
 
     def mask_of(self, role: Role) -> NDArray[np.bool_]:
-        """Where a filled cell has a role."""
+        """A mask of the filled cells that have a role."""
         # numpy takes four times as long to compare with a member of an enum.
         mask: NDArray[np.bool_] = self.filled & (self._codes == int(role))
         return mask
 
     def heard(self, rows: Places, columns: Places) -> NDArray[np.uint8]:
-        """How loudly some cells are spoken of: see `rank_of`; 0 is not at all."""
+        """How severely some cells are reported: see `rank_of`; 0 is not at all."""
         return self._heard[rows, columns]
 
     def role(self, row: int, column: int) -> Role:
@@ -196,7 +196,7 @@ class RoleMap:
         return Role(int(self._codes[row, column]))
 
     def why(self, row: int, column: int) -> str:
-        """The rule that leaves a cell out, or the reason why it is unplaced; else nothing."""
+        """The rule that leaves a cell out, or the reason why it is unplaced; else None."""
         return list(self._texts)[int(self._whys[row, column])]
 
     @property
@@ -217,7 +217,7 @@ class RoleMap:
         )
 
     def unplaced(self) -> Iterator[tuple[Spot, str, str]]:
-        """Each unplaced cell: where it is, why, and the code of the finding that speaks of it."""
+        """Each unplaced cell: where it is, why, and the code of the finding about it."""
         reasons, codes = self.reasons, self.codes
         for rows, columns in chunks_of(self.unplaced_mask):
             whys, values = self.explained(rows, columns)
@@ -232,19 +232,20 @@ class RoleMap:
 
     @property
     def codes(self) -> list[str]:
-        """Nothing, then the code of each finding in the order in which they were told."""
+        """Nothing, then the code of each finding in the order in which they were noted."""
         return ["", *(scoped_finding.finding.code for scoped_finding in self._scoped_findings)]
 
     def explained(
         self, rows: NDArray[Any], columns: NDArray[Any]
     ) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """Of the cells at pairs of rows and columns: the places of their reasons in `reasons`, and
-        of what speaks of them in `codes`."""
+        """For the cells at pairs of rows and columns: indices of their reasons in `reasons`, and of
+        their findings in `codes`.
+        """
         return self._whys[rows, columns], self._told[rows, columns]
 
 
 def _as_slice(lines: Lines) -> Lines:
-    """Rows or columns without a gap as a slice: that is faster."""
+    """Rows or columns without a gap as a slice, which numpy indexes faster."""
     if isinstance(lines, slice) or not len(lines):
         return lines
     first, end = int(lines[0]), int(lines[-1]) + 1
@@ -259,7 +260,7 @@ _AT_ONCE = 50_000
 
 
 def chunks_of(mask: NDArray[np.bool_]) -> Iterator[tuple[NDArray[np.intp], NDArray[np.intp]]]:
-    """Rows and columns of the cells that a mask means, in reading order, some thousands at once."""
+    """Rows and columns of the cells of a mask, in reading order, in chunks of some thousands."""
     # So many rows that their cells fit into memory, however wide the sheet.
     step = max(1, _AT_ONCE // max(mask.shape[1], 1))
     for start in range(0, mask.shape[0], step):
@@ -269,5 +270,5 @@ def chunks_of(mask: NDArray[np.bool_]) -> Iterator[tuple[NDArray[np.intp], NDArr
 
 
 def rank_of(severity: Severity) -> int:
-    """How loudly a finding speaks: errors loudest."""
+    """The rank of a finding's severity: errors highest."""
     return _RANKS[severity]

@@ -1,4 +1,4 @@
-"""The unplaced cells of a tab, a file or a run: as columns, as there may be a million of them."""
+"""The unplaced cells of a tab, a file or a run, kept in columns because there may be a million."""
 
 from __future__ import annotations
 
@@ -18,10 +18,10 @@ from boreotabula.reading.cells import cell_text
 _LARGEST = 2**30
 _FEW = 200
 _AT_ONCE = 50_000
-"""So many are made objects at a time."""
+"""The number of rows turned into objects at a time."""
 _REPEATED = pa.dictionary(pa.int32(), pa.string())
 _OWN_TEXTS = ("cell", "text")
-"""The columns whose texts hardly repeat."""
+"""The columns whose texts rarely repeat."""
 _SCHEMA = pa.schema(
     [pa.field(name, pa.string() if name in _OWN_TEXTS else _REPEATED) for name in Unplaced._fields]
 )
@@ -29,11 +29,12 @@ _NONE = _SCHEMA.empty_table()
 
 
 class UnplacedCells(Sequence[Unplaced]):
-    """Unplaced cells in their order; an `Unplaced` is made of one when it is asked for."""
+    """Unplaced cells in order; an `Unplaced` object is made only when it is asked for."""
 
     def __init__(self, table: pa.Table | None = None, few: Sequence[Unplaced] = ()) -> None:
-        """Of many a table; or `few` of them, which take longer to be made columns than to be
-        read."""
+        """Holds many cells as tables, or `few` as objects, which are slower to put in columns than
+        to read.
+        """
         self._few = few
         self._given = table
 
@@ -83,7 +84,7 @@ class UnplacedCells(Sequence[Unplaced]):
 
     @classmethod
     def joined(cls, several: Sequence[UnplacedCells]) -> UnplacedCells:
-        """Those of several tabs or files, one after the other, in one piece."""
+        """The cells of several tabs or files, concatenated."""
         if sum(map(len, several)) <= _FEW and all(cells._given is None for cells in several):
             return cls(few=[cell for cells in several for cell in cells._few])
         tables = [unplaced_cells._table for unplaced_cells in several if len(unplaced_cells)]
@@ -96,14 +97,15 @@ class UnplacedCells(Sequence[Unplaced]):
 
     @classmethod
     def unpacked(cls, content: bytes) -> tuple[UnplacedCells, Mapping[bytes, bytes]]:
-        """Those that were packed, and what was packed with them. Raises ValueError if it is
-        damaged."""
+        """The cells that were packed, and what was packed with them. Raises ValueError if the bytes
+        are damaged.
+        """
         with pa.ipc.open_stream(content) as reader:
             table = reader.read_all()
         return cls(table.replace_schema_metadata()), table.schema.metadata or {}
 
     def packed(self, contents: Mapping[bytes, bytes]) -> bytes:
-        """As bytes, and with them whatever belongs to them."""
+        """The cells as bytes, together with whatever belongs to them."""
         sink = pa.BufferOutputStream()
         # Few are packed in the time that it takes to set up the compression.
         compression = "lz4" if len(self) > _AT_ONCE else None
@@ -114,11 +116,11 @@ class UnplacedCells(Sequence[Unplaced]):
         return content
 
     def without_tabs(self, tabs: Collection[str]) -> UnplacedCells:
-        """Those that are on none of some tabs."""
+        """The cells that are not on some tabs."""
         return self._chosen("tab", lambda names: pc.invert(pc.is_in(names, pa.array(list(tabs)))))
 
     def told_by(self, code: str) -> Iterator[Unplaced]:
-        """Those that a finding of some code speaks of."""
+        """The cells that a finding with this code is about."""
         unplaced_cells = self
         if len(self) > _FEW:  # else it takes longer to filter them than to look at each
             unplaced_cells = self._chosen("finding", lambda codes: pc.equal(codes, code))
@@ -158,7 +160,7 @@ class UnplacedCells(Sequence[Unplaced]):
 
 
 def _few_of(roles: RoleMap, mask: NDArray[np.bool_], file: str, tab: str) -> Iterator[Unplaced]:
-    """The unplaced cells of a tab, one by one; `mask` says where they are."""
+    """The unplaced cells of a tab as objects; `mask` says where they are."""
     rows, columns = mask.nonzero()
     whys, told = roles.explained(rows, columns)
     places = zip(rows.tolist(), columns.tolist(), whys.tolist(), told.tolist(), strict=True)

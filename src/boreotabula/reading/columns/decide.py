@@ -1,4 +1,4 @@
-"""What each column of a block is: the rules of the layout, one after the other."""
+"""Decide what each column of a block is, by the rules of the layout in turn."""
 
 from __future__ import annotations
 
@@ -36,8 +36,11 @@ from boreotabula.sheets.sheet import Sheet
 def decide_columns(
     sheet: Sheet, place: Place, plan: Plan, block: BlockPlan
 ) -> tuple[Columns, AboutColumns]:
-    """What each column of the block is, from its left to its right edge, and what is to be said of
-    that: a finding counts only if its column holds something below the headings."""
+    """What each column of the block is, from its left to its right edge, and the findings about
+    them.
+
+    A finding counts only if its column holds something below the headings.
+    """
     left, right = _edges(sheet, place, block)
     texts = _texts_under_foreign(sheet, place, block, range(left, right))
     return _decided(headings_of(sheet, place, left, right, texts), plan, block)
@@ -46,8 +49,11 @@ def decide_columns(
 def _texts_under_foreign(
     sheet: Sheet, place: Place, block: BlockPlan, columns: range
 ) -> frozenset[int]:
-    """The columns of a cross-tab under a heading by which another block knows a field, that hold
-    nothing but texts: where numbers belong, that heading is no value of a level."""
+    """Columns of a cross-tab that hold only texts under a heading that names a field of another
+    block.
+
+    Numbers belong there, so such a heading is no value of a level.
+    """
     if not block.across or not block.foreign:
         return frozenset()
     texts = {
@@ -70,7 +76,9 @@ AboutColumns = tuple[tuple[int, Finding], ...]
 
 
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
-    """First column of the block, and the first past it: the next blank column on either side."""
+    """First column of the block, and the first past it: it ends at a blank column on either
+    side.
+    """
     under = place.bottom + 1
     # A heading alone keeps a column in the table, whether or not it has values.
     used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled[max(place.top, 0) : under])
@@ -127,7 +135,7 @@ def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
 def _about_position(
     headings: Headings, plan: Plan, columns: Columns, every: Sequence[HeadingsOver]
 ) -> Iterator[Finding]:
-    """Where `columns` names other fields than the headings do, or more than there are."""
+    """Findings where `columns` names other fields than the headings do, or more than there are."""
     block = columns.block
     if not block.columns:
         return
@@ -151,7 +159,7 @@ def _about_position(
 
 
 def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
-    """A text over the stub that names a level: it must be the level of its row."""
+    """A text over the stub that names a level must be the level of its row."""
     for index, row in enumerate(headings.levels):
         level = block.levels[index - len(headings.levels)]
         # A tab may be narrower than `columns`.
@@ -163,7 +171,7 @@ def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
 
 
 def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
-    """A rule that leaves out every column."""
+    """A finding where a rule leaves out every column."""
     left_out = columns.of(ColumnKind.IGNORED)
     ignored = [column.why for column in left_out if column.cause is not Cause.PASSED_OVER]
     kept = (ColumnKind.BESIDE, ColumnKind.VALUE) + (
@@ -184,7 +192,7 @@ def _decide(
     heads: HeadingsOver,
     taken: Mapping[str, int],
 ) -> Decided:
-    """What one column is. The order of the questions is the order of the rules in the docs."""
+    """Decide what one column is, in the order in which the docs list the rules."""
     # What the place was found by is settled before any rule could take it away.
     for stub, index in place.stub:
         if index == column:
@@ -215,7 +223,7 @@ def _nobody_knows(
     place: Headings, plan: Plan, block: BlockPlan, column: int, heads: HeadingsOver,
     taken: Container[str],
 ) -> Decided:  # fmt: skip
-    """A column whose heading no field has: kept, left out or told, as the layout says."""
+    """A column whose heading matches no field: kept, left out or reported, as the layout says."""
     name = heads.joined or heads.own[-1]
     kept = block.unknown_headings == "keep" and name not in (*plan.fields, *PROVENANCE)
     if kept and name not in taken:
@@ -228,7 +236,7 @@ def _nobody_knows(
 def _value(
     place: Headings, plan: Plan, block: BlockPlan, column: int, heads: HeadingsOver
 ) -> Decided:
-    """A column of values; among several value fields the lowest heading says which."""
+    """A column of values; with several value fields, the lowest heading says which."""
     if len(block.value) == 1:
         # With one value field there is no level that could name another.
         result = Column(column, ColumnKind.VALUE, block.value[0], heads.labels)
@@ -248,7 +256,7 @@ def _decide_by_position(
     heads: HeadingsOver,
     taken: Mapping[str, int],
 ) -> Decided:
-    """What one column is where `columns` names them, whatever stands over it."""
+    """Decide what one column is where `columns` names them, whatever its heading."""
     index = column - place.left
     if index >= len(block.columns):
         return _because(column, Cause.UNNAMED), None  # told if something stands below
@@ -262,8 +270,8 @@ def _decide_by_position(
 def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: HeadingsOver) -> bool:
     """Whether a column right of the stubs may be a missing stub under a new name.
 
-    That holds for as many columns as stub headings are missing, unless the headings of all of
-    two or more levels stand over it. Its cells are rather unplaced than taken for values.
+    That holds for as many columns as stub headings are missing, unless headings of all levels (of
+    two or more) stand over it. Its cells are left unplaced rather than taken for values.
     """
     missing = len({*block.stub} - dict(place.stub).keys() - block.optional_fields)
     # Only next to the stub: further right, an unknown heading is one of the values.
@@ -279,8 +287,11 @@ def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | No
 
 
 def _known_field(block: BlockPlan, heads: HeadingsOver, *, numeric: bool) -> str | None:
-    """The field a heading means, unless it is one of those that the cross-tab itself fills, or over
-    figures one that another block names: in a cross-tab such a heading is a value of a level."""
+    """The field that a heading names, if a column can be bound to it.
+
+    Fields that the cross-tab itself fills do not count. Over figures, neither does a field of
+    another block: in a cross-tab such a heading is a value of a level.
+    """
     if block.is_list:
         return block.names.field_of(heads.joined)
     # In a cross-tab a heading that reaches over many columns names none of them.

@@ -1,4 +1,4 @@
-"""What is to be said of the columns of a block."""
+"""Findings about the columns of a block."""
 
 from __future__ import annotations
 
@@ -72,7 +72,9 @@ def blank_level(
 def contradicting(
     place: Headings, block: BlockPlan, columns: Mapping[int, tuple[str, str]]
 ) -> Finding:
-    """Columns by position whose headings are those of other fields; by column the two fields."""
+    """A finding: columns named by position have the headings of other fields; `columns` gives both
+    fields by column.
+    """
     column, (field, known_text) = next(iter(columns.items()))
     heading = one_line(cell_text(place.rows[-1][column - place.left])) or known_text
     return HEADING_CONTRADICTS(
@@ -87,7 +89,7 @@ def contradicting(
 def level_contradicts(
     place: Headings, block: BlockPlan, row: int, column: int, field: str, level: int
 ) -> Finding:
-    """A text over the stub that names another level than the one that its row was read as."""
+    """A finding: a text over the stub names another level than its row was read as."""
     return LEVEL_CONTRADICTS(
         place.address(place.top + row, column),
         field=field,
@@ -97,13 +99,13 @@ def level_contradicts(
 
 
 def too_narrow(place: Headings, block: BlockPlan, position: int) -> Finding:
-    """A table with fewer columns than `columns` names."""
+    """A finding: a table has fewer columns than `columns` names."""
     where = place.address(max(place.bottom, 0), place.left)
     return COLUMNS_DIFFER(where, named=len(block.columns), columns=position)
 
 
 def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
-    """A rule of `ignore` that leaves no column of values."""
+    """A finding: a rule of `ignore` leaves no column of values."""
     where = place.address(max(place.bottom, 0), place.left)
     return RULE_TAKES_ALL(where, rule=rule, lines="column")
 
@@ -111,7 +113,7 @@ def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
 def fields_missing(
     place: Headings, plan: Plan, block: BlockPlan, taken: Mapping[str, int]
 ) -> Iterator[Finding]:
-    """Fields of the output that nothing fills on this tab."""
+    """A finding: fields of the output that nothing on this tab fills."""
     expected = [
         *plan.tables[block.into],
         # A field that any heading may fill is missed only if it is required.
@@ -127,7 +129,7 @@ def fields_missing(
 
 
 def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Finding]]:
-    """Two columns under the same headings: their records can only be told apart by their cells."""
+    """A finding: two columns have the same headings, so only the cells tell their records apart."""
     first: dict[tuple[str, tuple[str, ...]], Column] = {}
     for column in columns.of(ColumnKind.VALUE):
         # In normal form: “A” and “a ” over two columns are the same to whoever reads the records.
@@ -146,7 +148,7 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Findi
 
 
 def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number: int) -> Finding:
-    """Cells of a column that nothing names; `row` is that of the first of them."""
+    """A finding: cells of a column that has no heading; `row` is the first of them."""
     where = sheet.address(row, column.column)
     slots = {
         "cells": number,
@@ -173,9 +175,11 @@ def beyond_gap(
     *,
     leave_out: bool,
 ) -> Iterator[ScopedFinding]:
-    """Headings with cells below them, right of the gap that ends the block, unless the layout says
-    that they are none of its own; `last` is its last row. Labels of stamps, and other cells that
-    are `claimed_cells` for, are no headings."""
+    """A finding: headings with cells below them, right of the gap that ends the block.
+
+    `last` is the last row of the block. Headings that the layout excludes, labels of stamps and
+    cells in `claimed_cells` do not count.
+    """
     if leave_out:
         return
     for column in range(right, place.limit):

@@ -1,4 +1,4 @@
-"""The columns of a block once they are settled: what each is, and which records they give."""
+"""The settled columns of a block: what each is, and which records they give."""
 
 from __future__ import annotations
 
@@ -16,9 +16,9 @@ class ColumnKind(Enum):
     """What a column of a block is."""
 
     STUB = auto()
-    """Names the rows; `field` says which stub field."""
+    """Names the rows; `field` is the stub field."""
     BESIDE = auto()
-    """Holds another field of each row, known by its heading or its position."""
+    """Holds another field of each row, known by heading or position."""
     VALUE = auto()
     """Holds values; `labels` are its headings, one for each level."""
     TOTAL = auto()
@@ -26,25 +26,28 @@ class ColumnKind(Enum):
     IGNORED = auto()
     """Left out by a rule."""
     LIKE_TOTAL = auto()
-    """Holds the sums of others, though no pattern of totals matches it; its cells are unplaced."""
+    """Holds sums of other columns though no pattern of totals matches it; its cells are unplaced.
+    """
     UNKNOWN = auto()
-    """Speaks of something the layout does not know; its cells are unplaced."""
+    """Has a heading that the layout does not know; its cells are unplaced."""
 
 
 class Cause(Enum):
-    """Why a column is left out or unknown, where something depends on it; the value says it."""
+    """Why a column is left out or unknown, where code depends on the reason; the value is its
+    wording.
+    """
 
     PASSED_OVER = Rule.PASSED_OVER
     LEFT_OUT = Rule.UNKNOWN_LEFT_OUT
     HIDDEN = Rule.VISIBLE_ONLY
     UNHEADED = Why.NO_HEADING
-    """That it matters shows only in its cells; so does the next."""
+    """Only its cells show whether it matters; the same holds for the next."""
     UNNAMED = Why.NO_NAME
 
 
 @dataclass(frozen=True)
 class Column:
-    """One column of a block; `column` is counted from 0, `why` is a rule or a reason."""
+    """One column of a block; `column` counts from 0, `why` is a rule or a reason."""
 
     column: int
     kind: ColumnKind
@@ -62,11 +65,11 @@ class Slot:
 
     labels: tuple[Cell, ...]
     columns: tuple[int | None, ...]
-    """In the order of the block's value fields; None where one is missing."""
+    """In the order of the block's value fields; None where a column is missing."""
 
     @property
     def first(self) -> int:
-        """The leftmost of its columns."""
+        """Its leftmost column."""
         return min(column for column in self.columns if column is not None)
 
 
@@ -74,7 +77,7 @@ class Slot:
 class Columns:
     """All columns of a block, from its left to its right edge.
 
-    Equal only to itself: tabs with the same headings share one, and what follows from it.
+    Equal only to itself: tabs with the same headings share one, and everything derived from it.
     """
 
     every: tuple[Column, ...]
@@ -96,14 +99,14 @@ class Columns:
 
     @cached_property
     def valued(self) -> tuple[int, ...]:
-        """The columns in which something makes a row more than a name."""
+        """The columns whose cells make a row more than a name."""
         # A row with nothing but a printed total is more than a name as well.
         kinds = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
         return tuple(column.column for column in self.of(*kinds))
 
     @cached_property
     def by_row(self) -> Mapping[str, int]:
-        """The column of each field that has one value for each row, stub fields apart."""
+        """The column of each field that has one value per row, except stub fields."""
         return {column.field: column.column for column in self.of(ColumnKind.BESIDE)}
 
     @cached_property
@@ -116,7 +119,7 @@ class Columns:
         return {column: str(labels[-1]) for column, labels in texts.items() if labels}
 
     def heading_of(self, column: int) -> str:
-        """The lowest heading of a column of values; nothing if it has none."""
+        """The lowest heading of a column of values; empty if it has none."""
         return self._headings.get(column, "")
 
     @cached_property
@@ -126,7 +129,7 @@ class Columns:
 
     @cached_property
     def by_value(self) -> tuple[tuple[int | None, ...], ...]:
-        """For each value field the column of each slot."""
+        """For each value field, the column of each slot."""
         return tuple(
             tuple(slot.columns[index] for slot in self.slots)
             for index in range(len(self.block.value))
@@ -134,7 +137,7 @@ class Columns:
 
     @cached_property
     def slots(self) -> tuple[Slot, ...]:
-        """The records of each row, left to right; columns under the same labels share one."""
+        """The records of each row, left to right; columns under the same labels share a slot."""
         values = self.block.value
         # In the order of the sheet, from left to right: so are the records.
         groups: list[tuple[tuple[Cell, ...], list[int | None]]] = []

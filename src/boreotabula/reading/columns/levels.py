@@ -1,4 +1,4 @@
-"""The headings over each column of a block, as far as each of them reaches."""
+"""The headings over each column of a block, and how far each of them reaches."""
 
 from __future__ import annotations
 
@@ -15,19 +15,21 @@ from boreotabula.sheets.sheet import Cell, Sheet, Span
 
 @dataclass(frozen=True)
 class HeadingsOver:
-    """The headings over one column: cells of its own, and what reaches it, level by level."""
+    """The headings over one column: its own cells, and the heading that reaches it on each
+    level.
+    """
 
     own: tuple[str, ...]
     labels: tuple[Cell, ...]
 
     @property
     def texts(self) -> list[str]:
-        """All texts that speak of the column."""
+        """All heading texts of the column."""
         return [*self.own, *(one_line(cell_text(label)) for label in self.labels if label != "")]
 
     @property
     def joined(self) -> str:
-        """The headings of a list's column as one, top to bottom."""
+        """The headings of a list's column as one text, top to bottom."""
         return " / ".join(dict.fromkeys(self.texts[len(self.own) :] or self.own))
 
 
@@ -35,23 +37,24 @@ class HeadingsOver:
 class Headings:
     """The heading rows of a block, from its left to its right edge, as plain values.
 
-    Tabs of one form have the same; what they mean is worked out once.
+    Tabs of one form share them, so their meaning is worked out once.
     """
 
     top: int
     left: int
     start: int
-    """The first column that is right of all stub columns."""
+    """The first column right of all stub columns."""
     levels: tuple[int, ...]
-    """Which of the rows, counted from `top`, are levels; titles and blank rows may be between."""
+    """Which of the rows, counted from `top`, are levels; titles and blank rows may stand between.
+    """
     hidden: frozenset[int]
-    """Columns that nobody sees."""
+    """Hidden columns."""
     texts: frozenset[int]
-    """Columns that hold nothing but texts below the headings, as far as that was asked."""
+    """Columns that hold only texts below the headings, where that was asked."""
     rows: tuple[tuple[Cell, ...], ...]
     width: int
     types: tuple[type, ...]
-    """Of all cells: to Python 1.0 and True are equal, as headings they are not."""
+    """The types of all cells: Python counts 1.0 and True as equal, headings do not."""
     spans: tuple[Span, ...]
     stub: tuple[tuple[str, int], ...]
     turned: bool
@@ -62,7 +65,7 @@ class Headings:
         return self.top + len(self.rows) - 1
 
     def address(self, row: int, column: int) -> Address:
-        """The place of a cell, as a person finds it in the file."""
+        """The address of a cell in the file."""
         return Address(column, row) if self.turned else Address(row, column)
 
 
@@ -93,7 +96,7 @@ def headings_of(
 
 
 def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
-    """The headings over each column, as far as they reach it; rows that make one level are one."""
+    """The headings that reach each column; rows that make up one level are joined."""
     levels = _own_levels(headings)
     # In a list the upper headings reach over every column, in a cross-tab over the values only.
     # Else the caption over a cross-tab would reach into its stub.
@@ -116,7 +119,7 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
 def joined_headings(sheet: Sheet, rows: range, columns: range) -> list[str]:
     """The headings over the columns of a list in some rows, each as one text: “Passengers / Adult”.
 
-    Upper headings reach as far as in a list that is read with so many `heading_rows`.
+    Upper headings reach as far as in a list that is read with that many `heading_rows`.
     """
     cells = tuple(tuple(sheet.rows[row][columns.start : columns.stop]) for row in rows)
     headings = Headings(
@@ -133,7 +136,7 @@ def joined_headings(sheet: Sheet, rows: range, columns: range) -> list[str]:
 
 
 def _own_levels(headings: Headings) -> list[_Level]:
-    """The heading of each row at each column, and the merged cell that it is of."""
+    """The heading of each row at each column, and the merged cell that it is part of."""
     return [
         [_own(headings, row, index, cell) for index, cell in enumerate(cells)]
         for row, cells in enumerate(headings.rows)
@@ -141,12 +144,12 @@ def _own_levels(headings: Headings) -> list[_Level]:
 
 
 def _own_texts(levels: Sequence[_Level], index: int) -> tuple[str, ...]:
-    """The texts that stand over a column themselves, from the top."""
+    """The texts that stand directly over a column, from the top."""
     return tuple(one_line(cell_text(level[index][0])) for level in levels if level[index][0] != "")
 
 
 def _as_levels(rows: Sequence[Sequence[Cell]], block: BlockPlan) -> list[Sequence[Cell]]:
-    """The headings of each level: its row, or the texts of its rows as one."""
+    """The headings of each level: its row, or the joined texts of its rows."""
     numbers = sorted({level for level in block.levels if level != PASSED})
     by_level = [
         [row for row, level in zip(rows, block.levels, strict=True) if level == number]
@@ -156,14 +159,14 @@ def _as_levels(rows: Sequence[Sequence[Cell]], block: BlockPlan) -> list[Sequenc
 
 
 def _one_text(*cells: Cell) -> Cell:
-    """A heading that is cut over several rows."""
+    """Join a heading that is split over several rows."""
     filled = [cell for cell in cells if cell != ""]
     # A year alone in one of the rows stays the number that it is.
     return filled[0] if len(filled) == 1 else " ".join(map(cell_text, filled))
 
 
 def _own(headings: Headings, row: int, index: int, cell: Cell) -> tuple[Cell, Span | None]:
-    """The heading that stands at a place, itself or through the merged cell that covers it."""
+    """The heading at a place, its own or that of the merged cell that covers it."""
     sheet_row, column = headings.top + row, headings.left + index
     for span in headings.spans:
         if span.top <= sheet_row <= span.bottom and span.left <= column <= span.right:
@@ -178,7 +181,7 @@ _Level = Sequence[tuple[Cell, Span | None]]
 
 
 def _reach(levels: Sequence[_Level], start: int, leftward: bool) -> list[list[Cell]]:
-    """The heading of each level over each column from `start` on, to the right or to the left."""
+    """The heading of each level over each column from `start` on, rightward or leftward."""
     if not leftward:
         return _reach_right(levels, start)
     # Reaching to the left is reaching to the right in a mirror.
@@ -187,11 +190,11 @@ def _reach(levels: Sequence[_Level], start: int, leftward: bool) -> list[list[Ce
 
 
 def _reach_right(levels: Sequence[_Level], start: int) -> list[list[Cell]]:
-    """The heading of each level over each column.
+    """The heading of each level over each column, rightward.
 
-    An upper heading reaches as far as its merged cell, or, unmerged, to the next filled cell of
-    its level, but never across a place where a heading begins in the level above it. The lowest
-    level does not reach.
+    An upper heading reaches as far as its merged cell. Unmerged, it reaches to the next filled cell
+    of its level, but never past a place where a heading begins in the level above. The lowest level
+    does not reach.
     """
     reached: list[list[Cell]] = []
     breaks: set[int] = set()

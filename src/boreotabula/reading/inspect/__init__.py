@@ -1,1 +1,1 @@
-"""A tab looked at: a record traced, headings met, the outline without a layout."""
+"""Questions about a tab: a record traced, the headings met, the outline without a layout."""

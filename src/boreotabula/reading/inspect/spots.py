@@ -17,16 +17,18 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True)
 class BlockSpots:
-    """Of each field of a block, from which cell each of its records has it.
+    """For each field of a block, the cell from which each record takes it.
 
     `rows` and `columns` have a line for each field and a column for each record, counted from 0 on
-    the sheet as it lies; -1 where no cell gives the field.
+    the unturned sheet; -1 where no cell gives the field.
     """
 
     table: str
     fields: tuple[str, ...]
     whats: tuple[str, ...]
-    """What the cells of each field are: 'stamp', 'heading', 'stub', 'value'; empty for none."""
+    """The role of each field's cells: 'stamp', 'heading', 'stub', 'value'; empty if no cell gives
+    it.
+    """
     rows: NDArray[np.int64]
     columns: NDArray[np.int64]
 
@@ -48,7 +50,7 @@ _Found = tuple[str, NDArray[np.int64], NDArray[np.int64]]
 
 
 def _spots_of(sheet: Sheet, read: ReadBlock, plan: Plan, field: str) -> _Found:
-    """What the cells of a field are, and where they are for each record."""
+    """The role of a field's cells, and where they are for each record."""
     count = read.batch.num_rows
     none = np.full(count, -1, np.int64)
     if field in plan.parts:
@@ -72,7 +74,7 @@ def _spots_of(sheet: Sheet, read: ReadBlock, plan: Plan, field: str) -> _Found:
 
 
 def _heading_spots(read: ReadBlock, plan: Plan, field: str, none: NDArray[np.int64]) -> _Found:
-    """The heading that reaches each record: it is the same for all records of a slot."""
+    """The heading that reaches each record: the same for all records of a slot."""
     rows, columns = none.copy(), none.copy()
     slots, firsts, inverse = np.unique(read.long.slot_of, return_index=True, return_inverse=True)
     for number in range(len(slots)):

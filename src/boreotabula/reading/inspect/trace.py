@@ -1,4 +1,4 @@
-"""From a record back to the cells that it is made of, and from a cell to its records."""
+"""Trace a record back to its cells, and a cell to its records."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from boreotabula.reading.values.numbers import unit_of_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
 Spot = tuple[int, int]
-"""Row and column of a cell of the sheet as it lies, counted from 0."""
+"""Row and column of a cell of the unturned sheet, counted from 0."""
 
 
 @dataclass(frozen=True)
@@ -29,16 +29,16 @@ class Origin:
 
     field: str
     what: str
-    """In words: 'heading', 'stub', 'value', 'stamp', or what it follows from."""
+    """In words: 'heading', 'stub', 'value', 'stamp', or what it is derived from."""
     where: str
     """An address, or a name, or the layout."""
     spot: Spot | None
     text: str
     """What stands there."""
     means: str = ""
-    """What `same_as` makes of it, if anything."""
+    """What `same_as` turns it into, if anything."""
     kind: str = "text"
-    """The type that the field has."""
+    """The type of the field."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class RecordTrace:
 
     table: str
     number: int
-    """Its place among the records of its tab and table, counted from 0."""
+    """Its index among the records of its tab and table, counted from 0."""
     values: dict[str, object]
     origins: tuple[Origin, ...]
 
@@ -65,15 +65,15 @@ class CellFate:
     why: str
     text: str
     records: tuple[tuple[str, int], ...]
-    """Table and number of each record, counted from 0 within the tab."""
+    """Table and index of each record, counted from 0 within the tab."""
     said: tuple[str, ...]
-    """The findings about the cell, and for a printed total what it was compared with."""
+    """The findings about the cell; for a printed total also what it was compared with."""
 
 
 def trace_record(
     sheet: Sheet, reading: TabReading, plan: Plan, table: str, cell: str
 ) -> RecordTrace | None:
-    """The record of a tab whose `source_cell` is given; None if there is none."""
+    """The record of a tab with this `source_cell`; None if there is none."""
     before = 0
     for read in _blocks(reading, table):
         cells = read.batch.column("source_cell").to_pylist()
@@ -97,7 +97,7 @@ def _values(read: ReadBlock, index: int) -> dict[str, object]:
 
 
 def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordTrace:
-    """The one record of a form without a block."""
+    """The only record of a form without a block."""
     batch = reading.tables[table]
     values = {name: batch.column(name)[0].as_py() for name in batch.schema.names}
     stamped = next(iter(reading.stamped), None)
@@ -148,7 +148,7 @@ def _stamp_origin(sheet: Sheet, field: str, stamped: Stamped | None) -> Origin |
 
 
 def spot_of(sheet: Sheet, where: str) -> Spot | None:
-    """The cell of an address, of a merged range its first; None of what is no address."""
+    """The cell of an address, or the first of a merged range; None if it is no address."""
     try:
         row, column = parse_address(where)
     except ValueError:
@@ -157,7 +157,7 @@ def spot_of(sheet: Sheet, where: str) -> Spot | None:
 
 
 def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
-    """A value, or a cell of the record's row; a stub cell may stand above it."""
+    """A value, or a cell of the record's row; a stub cell may stand in a row above."""
     spot = read.long.spot(field, index)
     if spot is None:
         return None
@@ -166,7 +166,9 @@ def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin 
 
 
 def _converted_unit(read: ReadBlock, plan: Plan, field: str, cell: Cell, column: int) -> str:
-    """By what a number is multiplied, as it is in another unit than the field; nothing if not."""
+    """The factor that converts a number from its own unit to the field's; empty if there is
+    none.
+    """
     form = form_under(plan.form(field), read.columns.heading_of(column))
     if not form.factors:
         return ""
@@ -191,8 +193,10 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
 
 
 def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
-    """The heading of a level that reaches the column of a record's first value; None if the field
-    is of no level. Records are counted from 0 within their block."""
+    """The heading of a level that reaches the column of a record's first value.
+
+    None if the field is not a level. Records are counted from 0 within their block.
+    """
     if field not in read.block.across:
         return None
     level = read.block.across.index(field)
@@ -221,7 +225,7 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origi
 
 
 def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int) -> CellFate:
-    """What became of a cell of a tab; row and column counted from 0."""
+    """What became of a cell of a tab; row and column are counted from 0."""
     role = reading.roles.role(row, column)
     # What was said of the cell belongs to its fate.
     texts = [
@@ -246,7 +250,7 @@ def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int
 
 
 def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterator[int]:
-    """The numbers of the records of a block that a cell is part of."""
+    """The indices of the records of a block that a cell is part of."""
     turned = read.view.turned
     row, column = spot[::-1] if turned else spot
     if not read.batch.num_rows:
@@ -288,7 +292,7 @@ def _compared(reading: TabReading, plan: Plan, row: int, column: int) -> Iterato
 def cells_around(
     spots: Sequence[Spot], sheet: Sheet, around: int = 2
 ) -> tuple[list[int], list[int]]:
-    """The rows and columns to show: those of some cells, and a few about the last of them."""
+    """The rows and columns to show: some cells, and a few around the last of them."""
     row, column = spots[-1]
     rows = {spot[0] for spot in spots} | set(range(row - around, row + around + 1))
     columns = {spot[1] for spot in spots} | set(range(column - around, column + around + 1))

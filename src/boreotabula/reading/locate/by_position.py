@@ -47,8 +47,10 @@ def leading_of(block: BlockPlan) -> int:
 def by_levels(
     sheet: Sheet, block: BlockPlan, levels: Sequence[int], top: int, left: int, area: Frame
 ) -> Place:
-    """The place whose heading levels and left column are known; `top` is its first heading row, of
-    one without headings its first row."""
+    """The place whose heading levels and left column are known.
+
+    `top` is its first heading row, or its first row if it has no headings.
+    """
     rows = range(min([top, *levels]), max(levels, default=top - 1) + 1)
     stub = _stub_in(sheet, block, block.names, rows, left, area.columns.stop)
     return Place(
@@ -68,9 +70,9 @@ def by_levels(
 def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """A block whose columns are named by position, and whose place is not given.
 
-    It begins with the row that holds most headings of these fields, in the column where the first
-    of them stands in turn; where no heading is known, with the first row that is as wide as the
-    table: cover rows above it hold fewer cells.
+    It begins with the row that holds most headings of these fields, in the column of the first of
+    them. Where no heading is known, it begins with the first row as wide as the table: cover rows
+    above it hold fewer cells.
     """
     # Without a cell there is no row that could be the widest.
     if sheet.blank:
@@ -86,8 +88,10 @@ def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 
 
 def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: Frame) -> Found:
-    """A cross-tab by position, some of whose leading columns have a heading by which it is found;
-    `row` is the first that could be one of its heading rows."""
+    """A cross-tab named by position, found by the headings of some of its leading columns.
+
+    `row` is the first that could be one of its heading rows.
+    """
     if row is None:
         named = filter(None, block.columns)
         return [], [nothing_there(block, LEADING_HEADINGS_UNKNOWN, marks=named)]
@@ -110,7 +114,9 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: F
 
 
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
-    """The row that holds most headings of the named fields, at least two of them (or the only)."""
+    """The row that holds most headings of the named fields: at least two of them, or the only
+    one.
+    """
     wanted = {field for field in block.columns if field}
     fields: dict[int, set[str]] = {}
     for row, _, text in sheet.texts():
@@ -128,7 +134,7 @@ def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | N
 def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
     """The first row that fills as many cells as the widest, but no more than are named.
 
-    Rows right above it that fill at least half as many belong to the table, too.
+    Rows right above it that fill at least half as many also belong to the table.
     """
     # A remark beside the table makes a row wider than the table is.
     most = min(int(widths.max()), named)
@@ -221,6 +227,8 @@ def nothing_there(
     marks: Iterable[str] = (),
     **slots: object,
 ) -> ScopedFinding:
-    """That a table is not there; `marks` is what it was looked for by, if not by its headings."""
+    """A finding: the table is not there; `marks` says what it was looked for by, if not by its
+    headings.
+    """
     named = ", ".join(marks) or ", ".join(block.marks)
     return ScopedFinding(kind(at, marks=named, **slots), WHOLE, WHOLE)

@@ -20,8 +20,10 @@ from boreotabula.sheets.sheet import Sheet
 
 
 def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
-    """The table below a caption, which stands in the first row of the area: its columns are named
-    by position. The caption may stand in the corner of the table itself."""
+    """The table below a caption, which stands in the first row of the area.
+
+    Its columns are named by position. The caption may stand in the corner of the table itself.
+    """
     start = area.rows.start
     under = _under(sheet, block, area, start + 1)
     corner = _under(sheet, block, area, start)
@@ -49,8 +51,11 @@ def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 
 @dataclass(frozen=True)
 class _Under:
-    """Where the table below a caption begins: its left column, the first and last row that can hold
-    headings, and whether its leading columns have none (`bare`)."""
+    """Where the table below a caption begins.
+
+    Its left column, the first and last row that can hold headings, and whether its leading columns
+    have none (`bare`).
+    """
 
     left: int
     top: int
@@ -59,10 +64,11 @@ class _Under:
 
 
 def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | None:
-    """The table that begins in a row of an area or below it.
+    """Find the table that begins in a row of an area or below it.
 
-    The first row with a filled leading column is the first below the headings, if as many rows as
-    there are levels stand above it; else these columns have headings, and it is one of their rows.
+    The first row with a filled leading column is the first below the headings if as many rows as
+    there are levels stand above it. Otherwise these columns have headings, and it is one of their
+    rows.
     """
     columns = area.columns
     within = sheet.filled[start : area.rows.stop, columns.start : columns.stop]
@@ -105,8 +111,11 @@ def _is_remark(
     rows: range,
     columns: range,
 ) -> bool:
-    """Whether the one row above the first named one is a remark: a text alone, while the named row
-    holds nothing but texts and has the headings, several of them or over other columns."""
+    """Whether the only row above the first named one is a remark.
+
+    A remark is a text alone, while the named row holds only texts and has the headings: several of
+    them, or over other columns.
+    """
     if len(above) != 1:
         return False
     over = right[above[0]]
@@ -124,11 +133,11 @@ def _fuller(filled: NDArray[np.bool_], row: int, count: int) -> bool:
 
 
 _SEVERAL = 2
-"""A caption stands above a row that fills several columns, and not above a remark."""
+"""A caption stands above a row that fills several columns; a remark does not."""
 
 
 def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
-    """The filled rows of a table down to a blank one, and past it where too few came before."""
+    """The filled rows of a table down to a blank one, or past it where too few came before."""
     rows: list[int] = []
     for row, count in enumerate(counts.tolist()):
         if count:
@@ -139,8 +148,9 @@ def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
 
 
 def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: Frame) -> bool:
-    """Whether the first row of what may be a table has a heading over each cell of the row below;
-    of several levels, over the first of them."""
+    """Whether the first row of a possible table has a heading over each cell of the row below; with
+    several levels, over the first of them.
+    """
     columns = slice(over.left + leading_of(block), area.columns.stop)
     headed, filled = (sheet.filled[under.top, columns] for under in (over, below))
     if not filled.any():

@@ -1,4 +1,4 @@
-"""Texts that stand above tables and name them, and the part of the sheet below each of them."""
+"""Texts that stand above tables and name them, and the part of the sheet below each."""
 
 from __future__ import annotations
 
@@ -21,11 +21,11 @@ class Caption:
     text: str
     captured: Mapping[str, str]
     other: Mapping[str, str] | None = None
-    """What they would be if the text were parted in another way that fits as well."""
+    """Their values if the text were split in another way that matches as well."""
 
     @property
     def spot(self) -> Spot:
-        """Where it is."""
+        """Where the caption is."""
         return self.row, self.column
 
 
@@ -46,8 +46,11 @@ def whole(sheet: Sheet) -> Frame:
 
 
 def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> Frame:
-    """Where the table of a caption may stand: from its row to the next caption below, from its
-    column to the next caption in its row. `other_pairs` are all captions of the sheet."""
+    """The part of the sheet where the table of a caption may stand.
+
+    It runs from its row to the next caption below, and from its column to the next caption in its
+    row. `other_pairs` are all captions of the sheet.
+    """
     row, column = caption.spot
     right = _right_of(sheet, caption.spot, other_pairs)
     # The first of a row may stand over the middle of its table, further ones begin theirs.
@@ -62,7 +65,7 @@ def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> Frame:
 
 
 def _right_of(sheet: Sheet, spot: Spot, other_pairs: Sequence[Spot]) -> int:
-    """The column of the next caption in the row of one; past the sheet if there is none."""
+    """The column of the next caption in the same row; past the sheet if there is none."""
     return min(
         (index for row, index in other_pairs if row == spot[0] and index > spot[1]),
         default=sheet.width,

@@ -21,8 +21,8 @@ from boreotabula.sheets.sheet import CellKind, Sheet
 def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """Every place whose lowest heading row holds all texts of `found_by`, in reading order.
 
-    Side by side each holds them again. The table reaches to the left as far as something stands in
-    the heading row or below it, down to the first blank row.
+    Tables side by side hold them once each. A table reaches left as far as cells are filled in its
+    heading row or below it, down to the first blank row.
     """
     places: list[Place] = []
     scoped_findings: list[ScopedFinding] = []
@@ -68,8 +68,10 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 def _place_at(
     sheet: Sheet, block: BlockPlan, area: Frame, corner: tuple[int, int], free: int
 ) -> Place:
-    """The place whose texts stand in the row of its `corner`, and which begins at its column; from
-    the row `free` on its heading levels may stand above."""
+    """The place whose texts stand in the row of its `corner`, and which begins at its column.
+
+    Heading levels may stand above, down from the row `free`.
+    """
     row, left = corner
     leading = range(left, left + len(block.columns))
     columns = range(leading.stop, area.columns.stop)
@@ -85,8 +87,9 @@ def _place_at(
 def _goes_on(
     sheet: Sheet, block: BlockPlan, rows: range, floor: int, first: int, left: int
 ) -> bool:
-    """Whether headings that are met again, from `first` on, are of the table whose own headings end
-    before `floor`: nothing sets them apart, and no leading columns stand between."""
+    """Whether headings met again, from `first` on, still belong to the table whose own headings end
+    before `floor`: nothing separates them, and no leading columns stand between.
+    """
     if left > floor:
         return block.gaps
     between = range(first - len(block.columns), first)
@@ -98,14 +101,16 @@ def _goes_on(
 
 
 def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str]]:
-    """Column and text of the filled cells of a row, numbers and dates as they are shown."""
+    """Column and text of the filled cells of a row; numbers and dates as displayed."""
     for column in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
         yield column + columns.start, cell_text(sheet.rows[row][column + columns.start])
 
 
 def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: int) -> int:
-    """The first column of a table whose first heading is known: a blank column ends it, unless the
-    leading columns reach just beyond."""
+    """The left edge of a table whose first heading is known.
+
+    A blank column ends the table, unless the leading columns reach just beyond.
+    """
     # A remark below the table must not stretch it.
     end = _end_of_rows(sheet, rows, floor)
     used: list[bool] = np.logical_or.reduce(sheet.filled[rows.start : end]).tolist()
@@ -118,15 +123,18 @@ def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: i
 
 
 def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
-    """Of some rows, the first of them a heading row, the first that is blank from a column on and
-    not right below it: a blank row may set the headings apart."""
+    """The row before which a table ends: the first that is blank from a column on.
+
+    The first of `rows` is a heading row. A blank row right below it may only set the headings
+    apart.
+    """
     filled: list[bool] = any_in_row(sheet.filled[rows.start : rows.stop, floor:]).tolist()
     filled[:2] = [True] * len(filled[:2])
     return rows.start + (filled.index(False) if False in filled else len(rows))
 
 
 def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> ScopedFinding:
-    """A heading of the cross-tab stands over a column that `columns` names."""
+    """A finding: a heading of the cross-tab stands over a column that `columns` names."""
     heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
     finding = COLUMNS_BESIDE_CROSS_TAB(
         where,

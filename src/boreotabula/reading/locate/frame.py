@@ -1,4 +1,4 @@
-"""The frame of a table: the rows and columns that it takes."""
+"""The frame of a table: the rows and columns that it covers."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Frame:
-    """The rows and columns of a sheet (counted from 0) that a table takes, as the sheet lies."""
+    """The rows and columns of an unturned sheet (counted from 0) that a table covers."""
 
     rows: range
     columns: range

@@ -18,14 +18,13 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 @dataclass(frozen=True)
 class HeadingRows:
-    """First and last heading row of a place, the row of each level, and what is doubtful about
-    them."""
+    """First and last heading row of a place, the row of each level, and any doubts about them."""
 
     top: int
     bottom: int
     levels: tuple[int, ...] = ()
     refused: Mapping[int, Refusal] = field(default_factory=dict)
-    """Rows among them that are no level, and why."""
+    """Rows among them that are not a level, and why."""
     doubt: tuple[Finding, ...] = ()
 
 
@@ -37,8 +36,10 @@ def heading_rows(
     area: Frame,
     before: Place | None = None,
 ) -> HeadingRows:
-    """The heading rows, and which of them is which level; `spots` are the cells of the headings by
-    which the place was found."""
+    """Find the heading rows, and which of them is which level.
+
+    `spots` are the cells of the headings by which the place was found.
+    """
     # Levels have no heading over the stub: they show only right of it.
     right = max(marks.values()) + 1
     columns, leading = range(right, area.columns.stop), range(min(marks.values()), right)
@@ -74,12 +75,12 @@ def _first_and_last(
     block: BlockPlan,
     room: Sequence[int],
 ) -> HeadingRows:
-    """First and last heading row; `room` are the rows above that may be some, nearest first.
+    """First and last heading row; `room` are rows above that may be heading rows, nearest first.
 
-    The headings that mark the place may stand on any of them, or be merged over several. Rows that
-    are still wanting are looked for below as long as the marked columns are blank there and
-    something stands right of them, then above. As many such rows below as the layout says are
-    units or the like.
+    The headings that mark the place may stand on any of them, or be merged over several. Missing
+    rows are looked for below, as long as the marked columns are blank there and a cell right of
+    them is filled, then above. Below, the number of rows that the layout calls units or the like
+    also counts.
     """
     depth, under = max(block.depth, 1), block.under_headings
     top = min(row for row, _ in spots)
@@ -112,7 +113,7 @@ def _first_and_last(
 
 
 def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
-    """How many levels some rows hold, in which headings by which a place is found stand."""
+    """How many levels the rows hold in which the headings of the place stand."""
     if not block.across:
         return len(rows)
     # A row that names the stub alone is no level of the cross-tab.
@@ -120,7 +121,9 @@ def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
 
 
 def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> HeadingRows:
-    """Heading rows could lie above or below: the fuller row is the lowest level; said aloud."""
+    """A finding: heading rows could lie above or below; the fuller row is taken as the lowest
+    level.
+    """
     position = _count_right(sheet, bottom, right)
     # The lowest level has a heading over each column, upper ones over groups of them.
     goes_down = _count_right(sheet, bottom + 1, right) > position
@@ -168,8 +171,8 @@ def _count_right(sheet: Sheet, row: int, right: int) -> int:
 def is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
     """Whether a row below the headings of a place looks like one of its records.
 
-    It is named by a cell under the headings that mark the place, or holds nothing but figures; and
-    no cell of it is a text where the first record has a figure, or the other way round.
+    Then a cell under the headings that mark the place names it, or it holds only figures. No cell
+    of it is a text where the first record has a figure, or the reverse.
     """
     # The first record is the measure of what a record looks like.
     first = place.bottom + 1 + block.under_headings
@@ -190,7 +193,7 @@ def is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
 
 
 def names_stamp(cell: Cell, block: BlockPlan) -> bool:
-    """Whether a cell is the label of a stamp, by itself or with its value behind a colon."""
+    """Whether a cell is the label of a stamp, alone or with its value after a colon."""
     if not isinstance(cell, str):
         return False
     label = cell[

@@ -1,4 +1,4 @@
-"""The rows of a nested heading, one for each of its levels, where other rows may stand between."""
+"""The rows of a nested heading, one for each level, where other rows may stand between."""
 
 from __future__ import annotations
 
@@ -17,11 +17,11 @@ from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Sheet
 
 _TWO = 2
-"""So many headings make a row beyond a blank one a level: a title or cover cell stands alone."""
+"""This many headings make a row above a blank one a level: a title or cover cell stands alone."""
 
 
 def level_row(rows: Sequence[int], block: BlockPlan, level: int) -> int:
-    """The row of a level among those that were found: the first of its rows, if it has several.
+    """The row of a level among those found: its first row, if it has several.
 
     Where fewer rows were found than there are levels, upper ones are missing: then the first row.
     """
@@ -34,8 +34,8 @@ def levels_up(
 ) -> tuple[int, ...]:
     """The rows of the levels, top to bottom, found from the lowest heading row upwards.
 
-    Each level takes the next row in which a heading begins over `columns`, those of the cross-tab;
-    a level that is passed over takes the next row, whatever it holds. `rows` are all that could
+    Each level takes the next row in which a heading begins over `columns`, those of the cross-tab.
+    A level that is passed over takes the next row, whatever it holds. `rows` are all that could
     hold headings, top to bottom; those from `top` on surely do.
     """
     bottom = rows[-1]
@@ -60,8 +60,9 @@ def levels_up(
 def _begins_up(
     sheet: Sheet, rows: Sequence[int], index: int, top: int, columns: range
 ) -> Iterator[int]:
-    """The places among `rows`, from one upwards, that could be the next level, the nearest
-    first."""
+    """The indices in `rows`, upwards from a given one, that could be the next level, nearest
+    first.
+    """
     while index >= 0 and rows[index] >= top:
         if _begin(sheet, rows[index], columns):
             yield index
@@ -78,12 +79,12 @@ def _begins_up(
 def refused_rows(
     sheet: Sheet, block: BlockPlan, rows: range, leading: range, columns: range
 ) -> Mapping[int, Refusal]:
-    """The rows above the lowest heading row, the last of `rows`, that look like a level by where
-    they are, but are none by what they hold; and why.
+    """Rows above the lowest heading row, the last of `rows`, that are placed like a level but hold
+    no headings; and why.
 
-    A level is a row of headings: its columns hold texts, or what the field of the level can be. A
-    row of figures over a field of texts is none if it fills the `leading` columns, too, with
-    anything but headings, or if texts stand above it that could be the level instead.
+    The columns of a level hold texts, or values of its field. A row of figures over a field of
+    texts is refused if it also fills the `leading` columns with anything but headings, or if texts
+    stand above it that could be the level instead.
     """
     forms = [
         block.level_forms[level] if level < len(block.level_forms) else None
@@ -140,7 +141,7 @@ def _refusal(
 
 
 def _unreadable(sheet: Sheet, form: ValueForm, row: int, columns: Sequence[int]) -> int:
-    """How many cells of a row can be no headings of a field."""
+    """How many cells of a row cannot be headings of a field."""
     cells = [sheet.rows[row][column] for column in columns]
     if form.type.nature is Nature.TEXT:
         return sum(is_figure(sheet, cell) for cell in cells)
@@ -148,8 +149,10 @@ def _unreadable(sheet: Sheet, form: ValueForm, row: int, columns: Sequence[int])
 
 
 def _groups(sheet: Sheet, row: int, columns: range) -> bool:
-    """Whether the cells of a row stand over groups of columns, as upper headings do: the first is
-    filled, and others are blank or say the same as the one before."""
+    """Whether the cells of a row stand over groups of columns, as upper headings do.
+
+    Then the first is filled, and others are blank or repeat the one before.
+    """
     cells = [sheet.rows[row][column] for column in columns]
     return (
         bool(cells)
@@ -161,7 +164,10 @@ def _groups(sheet: Sheet, row: int, columns: range) -> bool:
 def levels_down(
     sheet: Sheet, block: BlockPlan, top: int, end: int, columns: range
 ) -> tuple[int, ...]:
-    """The same from a known first heading row downwards; `end` is the first row that is none."""
+    """The rows of the levels, found downwards from a known first heading row.
+
+    `end` is the first row that is no heading row.
+    """
     if not block.across:
         return tuple(range(top, min(top + block.depth, end)))
     rows: list[int] = []
@@ -178,7 +184,7 @@ def levels_down(
 
 
 def _run_of(sheet: Sheet, row: int, columns: range) -> range:
-    """The columns up to the first blank one of a row; all if its first one is blank.
+    """The columns up to the first blank one of a row; all of them if the first is blank.
 
     Another table beside this one has heading rows of its own.
     """
@@ -193,8 +199,10 @@ def _begin(sheet: Sheet, row: int, columns: range) -> int:
 
 
 def last_heading_row(sheet: Sheet, row: int, end: int, leading: range, most: int) -> int:
-    """The last heading row from one on that is known, at most so many further down: a row that is
-    blank in the leading columns, and filled right of them, names no line."""
+    """The last heading row, at most this many rows below a known one.
+
+    A row that is blank in the leading columns, and filled right of them, names no record.
+    """
     last = row
     while last - row < most and last + 1 < end:
         below = sheet.filled[last + 1]

@@ -15,38 +15,40 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True)
 class Place:
-    """The frame of a block. Rows and columns counted from 0; `end` and `limit` are not in it."""
+    """The frame of a block. Rows and columns count from 0; `end` and `limit` are exclusive."""
 
     top: int
     """First heading row."""
     bottom: int
     """Last heading row; the row above `top` if there are no heading rows."""
     stub: Mapping[str, int]
-    """The column of each stub field that was found."""
+    """The column of each stub field whose heading is there."""
     marks: Mapping[str, int]
-    """The column of each field by whose heading the place was found: the stub fields, if any."""
+    """The column of each field by whose heading the place was found: the stub fields, if there are
+    any.
+    """
     end: int
-    """The first row that can no longer be part of the block."""
+    """The first row past the block."""
     limit: int
-    """The first column that can no longer be part of the block."""
+    """The first column past the block."""
     left: int
     """The column of the leftmost stub, or of the first heading cell where that is given."""
     fixed: bool = False
-    """Whether the block begins just at `left`: columns further left are no part of it."""
+    """Whether the block begins exactly at `left`: columns further left do not belong to it."""
     copies: frozenset[int] = frozenset()
-    """Rows inside the block that repeat headings: of all levels, or the lowest alone."""
+    """Rows inside the block that repeat headings, of all levels or of the lowest alone."""
     totals_from: int | None = None
-    """The first row that a table object sets apart for its totals."""
+    """The first row that a table object reserves for its totals."""
     levels: tuple[int, ...] = ()
     """The heading row of each level, top to bottom; others may stand between them."""
     refused: Mapping[int, Refusal] = field(default_factory=dict)
-    """Rows among the headings that are no level, and why."""
+    """Rows among the headings that are not a level, and why."""
     leading: int = 0
-    """So many columns from `left` on are named by position."""
+    """The number of columns, from `left` on, that are named by position."""
     caption: Caption | None = None
-    """What names the table."""
+    """The caption that names the table."""
     lead: int | None = None
-    """The first row above the headings that belongs to it, if it has stamps of its own there."""
+    """The first row above the headings that belongs to it, if it has its own stamps there."""
 
     @property
     def depth(self) -> int:
@@ -55,7 +57,7 @@ class Place:
 
     @property
     def first(self) -> int:
-        """The first row that belongs to it: that of its caption or stamps, if it has any."""
+        """The first row that belongs to it: its caption or stamps, if it has any."""
         above = [self.caption.row] if self.caption is not None else []
         return min([self.top, *above, *([] if self.lead is None else [self.lead])])
 
@@ -71,16 +73,16 @@ class Place:
 
 
 Found = tuple[list[Place], list[ScopedFinding]]
-"""The places of a block, and what is missing or doubtful about them."""
+"""The places of a block, and findings about what is missing or doubtful."""
 
 
 def bounded(places: Sequence[Place]) -> list[Place]:
-    """Places of one sheet, each ending where the next one begins."""
+    """Places of one sheet, each ending where the next begins."""
     return [_bounded(place, places) for place in places]
 
 
 def same_table(place: Place, other_place: Place) -> bool:
-    """Whether two places have a heading row, and stub columns or the left edge, in common."""
+    """Whether two places share a heading row, and also a stub column or the left edge."""
     # Stacked tables share columns, and tables side by side share rows: the same table shares both.
     rows = place.top <= other_place.bottom and other_place.top <= place.bottom
     # Places without heading rows have a bottom above their top, and overlap nothing.
@@ -115,8 +117,10 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
 
 
 def bounded_by_turned(place: Place, turned: Sequence[Place]) -> Place:
-    """A place that ends where the next table begins whose headings run down the side; the rows of
-    `turned` are the columns of the sheet, and their columns its rows."""
+    """A place that ends where the next turned table begins, whose headings run down the side.
+
+    The rows of `turned` are the columns of the sheet, and their columns its rows.
+    """
     below = [
         other_place.left
         for other_place in turned
@@ -128,7 +132,7 @@ def bounded_by_turned(place: Place, turned: Sequence[Place]) -> Place:
 
 
 def turned_bounded(place: Place, upright: Sequence[Place]) -> Place:
-    """The same for a turned place, that ends where the next table begins which is not turned."""
+    """A turned place that ends where the next unturned table begins."""
     below = [
         other_place.first
         for other_place in upright
@@ -140,7 +144,7 @@ def turned_bounded(place: Place, upright: Sequence[Place]) -> Place:
 
 
 def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Finding]:
-    """Stub fields whose heading is not there."""
+    """Stub fields whose heading is missing."""
     # A column without any heading is likelier to be the one that is missed than a lost column.
     unheaded = any(
         not any(sheet.cell(row, column) != "" for row in range(place.top, place.bottom + 1))

@@ -22,7 +22,7 @@ from boreotabula.sheets.sheet import Sheet
 
 
 def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -> Found:
-    """Where a block stands: one place, several if it repeats, none if it is not there.
+    """Find where a block stands: one place, several if it repeats, none if it is not there.
 
     `captions` are those of all blocks of the sheet: the table of each ends before the next one.
     """
@@ -43,7 +43,7 @@ def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -
 
 
 def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
-    """A caption whose parts could be parted in another way as well."""
+    """A finding: the parts of a caption could be split in another way as well."""
     if not caption.other:
         return
     used, other_texts = captures(caption.captured), captures(caption.other)
@@ -52,8 +52,9 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
 
 
 def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
-    """Whether any of the texts by which a block is found stands on a sheet; never of one that is
-    found by its place alone."""
+    """Whether any of the texts by which a block is found stands on a sheet; always false for a
+    block found by position alone.
+    """
     if block.caption and captions_of(sheet, block):
         return True
     if block.found_by:
@@ -86,7 +87,7 @@ def _places_in(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 def _the_only(
     sheet: Sheet, block: BlockPlan, places: list[Place], scoped_findings: list[ScopedFinding]
 ) -> Found:
-    """Of several places the first, and a finding for the others, unless the block repeats."""
+    """The first of several places, and a finding for the others, unless the block repeats."""
     if block.repeat or block.named_table or len(places) < 2:
         return places, scoped_findings
     first, second = (sheet.address(max(place.first, 0), place.left) for place in places[:2])

@@ -35,7 +35,7 @@ class _Hit:
 
 @dataclass(frozen=True)
 class _Window:
-    """As many rows as the block has heading levels, beginning with one that holds a hit."""
+    """As many rows as the block has heading levels, starting with a row that holds a hit."""
 
     row: int
     hits: tuple[_Hit, ...]
@@ -50,12 +50,12 @@ class _Window:
 
     @property
     def rank(self) -> tuple[int, int]:
-        """More fields win; then more of them on the first row, so that a label above loses."""
+        """More fields win; then more of them in the first row, so that a label above loses."""
         return len(self.fields), len({hit.field for hit in self.hits if hit.row == self.row})
 
 
 def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
-    """The one place in a part of the sheet that holds most of the headings."""
+    """The place in a part of the sheet that holds most of the headings."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, area)), depth))
     # Of equal windows the upper one: forms carry their headings above, and copies below.
@@ -147,9 +147,10 @@ def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 
 
 def _lead(sheet: Sheet, block: BlockPlan, place: Place, above: Place | None) -> int | None:
-    """The topmost of the rows above the headings of a place that bear its title or a label of a
-    stamp, where only such rows and titles are between: they begin this table, and end the one
-    above."""
+    """The topmost row above the headings of a place that holds its title or a label of its stamps.
+
+    Only such rows and titles may stand between. They begin this table, and end the one above.
+    """
     if above is None:
         return None
     lead = None
@@ -179,7 +180,9 @@ def _place(block: BlockPlan, marks: Mapping[str, int], rows: HeadingRows, area: 
 
 
 def _enough(window: _Window, block: BlockPlan) -> bool:
-    """Whether a window holds enough of the headings: half of a stub's, else two (or the only)."""
+    """Whether a window holds enough of the headings: half of a stub's, otherwise two (or the only
+    one).
+    """
     if block.stub:
         # One heading renamed must not hide a table; but one found alone is no table yet.
         return 2 * len(window.fields) >= len(block.stub)
@@ -197,10 +200,12 @@ def _copies(
 
 
 def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -> frozenset[int]:
-    """The rows of a window if they repeat headings inside a place, so that it goes on below them.
+    """The rows of a window if they repeat headings inside a place, so that the place continues
+    below.
 
-    All heading rows may stand again (unless the block repeats: then that is a new place), or the
-    lowest alone, right below a row of the place, each filled cell the heading of its column.
+    All heading rows may be repeated, unless the block repeats: then that is a new place. Or the
+    lowest alone is repeated, right below a row of the place, each filled cell the heading of its
+    column.
     """
     row = min(hit.row for hit in window.hits)
     # Above, it would be a level of the headings, and not a copy of them.
@@ -228,8 +233,10 @@ def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -
 
 
 def _title_between(sheet: Sheet, block: BlockPlan, place: Place, end: int) -> bool:
-    """Whether a row of a place, above `end`, could be the title of a table, or a stamp of it: it
-    fills one cell where the first record fills more, or holds the label of a stamp."""
+    """Whether a row of a place, above `end`, could be the title of a table or one of its stamps.
+
+    Then it fills one cell where the first record fills more, or holds the label of a stamp.
+    """
     first = place.bottom + 1 + block.under_headings
     columns = slice(place.left, place.limit)
     counts = np.count_nonzero(sheet.filled[first:end, columns], axis=1)
@@ -253,7 +260,7 @@ def _first_marked(sheet: Sheet, place: Place) -> int:
 
 
 def _repeats_lowest(sheet: Sheet, place: Place, row: int) -> bool:
-    """Whether each filled cell of a row is the heading of its column, in the lowest level."""
+    """Whether each filled cell of a row equals the lowest heading of its column."""
     texts, lowest = _forms(sheet, row, place), _forms(sheet, place.bottom, place)
     return any(texts) and all(form in ("", head) for form, head in zip(texts, lowest, strict=True))
 
@@ -270,7 +277,7 @@ def _leads(part: _Window, windows: Sequence[_Window]) -> bool:
 
 
 def _side_by_side(window: _Window) -> Iterator[_Window]:
-    """A window parted where a heading comes again: blocks that stand beside each other."""
+    """Split a window where a heading is repeated: these are blocks side by side."""
     # From left to right, so that headings of one table stay together.
     group: list[_Hit] = []
     for hit in sorted(window.hits, key=lambda hit: (hit.column, hit.row)):
@@ -309,8 +316,10 @@ def _last_parts(block: BlockPlan) -> frozenset[str]:
 
 
 def _texts_above(sheet: Sheet, row: int, column: int, depth: int) -> list[str]:
-    """The headings that reach over a cell from the rows above it, top to bottom: of each row its
-    own, or the next filled one to the left."""
+    """The headings that reach over a cell from the rows above it, top to bottom.
+
+    In each row it is the cell above, or the next filled one to its left.
+    """
     texts: list[str] = []
     for above in range(max(row - depth + 1, 0), row):
         spot = sheet.anchor(above, column)
@@ -328,7 +337,7 @@ def _windows(hits: Sequence[_Hit], depth: int) -> Iterator[_Window]:
 
 
 def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
-    """The column of each field (the leftmost on its first row), and hits beyond that."""
+    """The column of each field (the leftmost in its first row), and hits beyond that."""
     marks: dict[str, int] = {}
     hits = sorted(window.hits, key=_spot)
     for hit in hits:
@@ -338,7 +347,7 @@ def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
 
 
 def _top(sheet: Sheet, window: _Window, block: BlockPlan, area: Frame) -> int:
-    """The first heading row of a place that is not read."""
+    """A finding: the first heading row of a place that is not read."""
     return heading_rows(sheet, window.spots, _columns(window)[0], block, area).top
 
 

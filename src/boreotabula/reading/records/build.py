@@ -1,4 +1,4 @@
-"""From block to records: values in the order of rows, then columns, built as Arrow arrays."""
+"""From block to records: values ordered by row, then column, built as Arrow arrays."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 @dataclass(frozen=True)
 class Misfit:
-    """A filled cell that did not convert; row and column counted from 0."""
+    """A filled cell that did not convert; row and column count from 0."""
 
     row: int
     column: int
@@ -43,7 +43,7 @@ class Misfit:
 
 @dataclass(frozen=True)
 class InRows:
-    """A field with one cell for each row: where it is, for each of the record rows."""
+    """A field with one cell per row, given for each of the record rows."""
 
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
@@ -68,25 +68,25 @@ class WayMet(NamedTuple):
 
 @dataclass(frozen=True)
 class LongRecords:
-    """The records of a block: one array for each field it fills, all of one length."""
+    """The records of a block: one array for each field that it fills, all of one length."""
 
     arrays: Mapping[str, pa.Array]
     cells: pa.Array
     """The address of each record's value."""
     row_of: NDArray[np.int32]
-    """Of each record, which of the record rows it is from; `slot_of` alike."""
+    """The index of the record row of each record; `slot_of` alike."""
     slot_of: NDArray[np.int32]
     sources: Mapping[str, InRows | InSlots]
-    """Where the cells of each field are, those from headings apart."""
+    """Where the cells of each field are, without those from headings."""
     misfits: tuple[Misfit, ...] = ()
     scoped_findings: tuple[ScopedFinding, ...] = ()
     blanked: tuple[Spot, ...] = ()
-    """Filled cells that stand for nothing, as the layout says."""
+    """Filled cells that the layout counts as blank."""
     ways: tuple[WayMet, ...] = ()
     """Texts of dates that show whether the day or the month comes first."""
 
     def spot(self, field: str, record: int) -> Spot | None:
-        """The cell that gave a field of a record (by its number); None if it has none."""
+        """The cell that gave a field of a record (by its index); None if no cell did."""
         source = self.sources.get(field)
         if source is None:
             return None
@@ -101,7 +101,7 @@ _NOBODY = np.zeros(0, np.int32)
 
 
 def stamps_alone(cells: pa.Array) -> LongRecords:
-    """No block: records made of stamps alone."""
+    """Records made of stamps alone, without a block."""
     return LongRecords({}, cells, _NOBODY, _NOBODY, {})
 
 
@@ -110,7 +110,7 @@ def build_records(
 ) -> LongRecords:
     """The records of a block.
 
-    A cross-tab gives one for each slot of a row in which a value stands, a list one for each row.
+    A cross-tab gives one for each slot of a row that holds a value, a list one for each row.
     """
     block = columns.block
     rows = table.record_rows
@@ -152,7 +152,7 @@ def build_records(
 
 
 class _Builder:
-    """Turns the cells of each field into a typed array; what does not convert is noted."""
+    """Converts the cells of each field to a typed array and notes what does not convert."""
 
     def __init__(self, sheet: Sheet, plan: Plan, grid: Grid) -> None:
         self.sheet, self.plan, self.grid = sheet, plan, grid
@@ -181,8 +181,9 @@ class _Builder:
     def _by_unit(
         self, field: str, values: ValueCells, columns: Columns
     ) -> tuple[list[tuple[ValueForm, Picked]], NDArray[np.intp] | None]:
-        """The cells of a field, apart by the unit that their headings name, and in which place of
-        all of these together each record's is; None if none was moved."""
+        """The cells of a field split by the unit that their headings name, and each record's index
+        in the concatenation; None if the order is unchanged.
+        """
         form = self.plan.form(field)
         if not form.factors:
             return [(form, values.cells)], None
@@ -224,7 +225,7 @@ class _Builder:
         columns: NDArray[np.intp],
         heading: str = "",
     ) -> None:
-        """A field that has one cell for each row, and where each of them is."""
+        """A field that has one cell per row, and where each cell is."""
         done = convert(cells, form_under(self.plan.form(field), heading))
         # In a list rows and records are the same: nothing is to be taken.
         flag = not self.grid.values and self.grid.whole
@@ -244,7 +245,7 @@ class _Builder:
     def _tell_blank(
         self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
     ) -> None:
-        """The blank cells of a field that every record must have."""
+        """Report the blank cells of a field that every record must have."""
         held = self.grid.held
         blank = [index for index, cell in enumerate(cells) if cell == "" and held[index]]
         # A column that is blank throughout is told as a missing field.
@@ -254,8 +255,9 @@ class _Builder:
             self.scoped_findings.append(ScopedFinding(finding))
 
     def unheld(self, column: int) -> None:
-        """The cells of a column beside the values in rows that hold no value: no record can hold
-        them."""
+        """The cells of a column beside the values in rows without a value: no record can hold
+        them.
+        """
         rows = self.rows[~self.grid.held]
         spots = [(row, column) for row in rows[self.sheet.filled[rows, column]].tolist()]
         if spots:
@@ -273,7 +275,7 @@ class _Builder:
         filled: NDArray[np.bool_],
         field: str,
     ) -> None:
-        """One finding for each misfit, or for the column if all of its cells fail alike."""
+        """Report each misfit, or the column as a whole if all of its cells fail alike."""
         form = self.plan.form(field)
 
         def spot(column: int) -> Spot:
@@ -306,8 +308,9 @@ class _Builder:
     def _tell_misfits(
         self, misfits: Sequence[Misfit], columns: NDArray[np.intp], field: str, form: ValueForm
     ) -> None:
-        """What is said of cells that are no values of a field; `columns` are those of all of its
-        filled cells."""
+        """Findings about cells that are no values of a field; `columns` are those of all its filled
+        cells.
+        """
         by_column: dict[int, list[Misfit]] = {}
         for misfit in misfits:
             by_column.setdefault(misfit.column, []).append(misfit)

@@ -1,4 +1,4 @@
-"""Fields that follow from other fields of the same record: parts of dates, months' years."""
+"""Fields derived from other fields of the same record: parts of dates, years of months."""
 
 from __future__ import annotations
 
@@ -20,10 +20,10 @@ from boreotabula.reading.values.moments import NO_YEAR, full_year
 def completed(
     batch: pa.RecordBatch, plan: Plan
 ) -> tuple[pa.RecordBatch, Mapping[str, Sequence[int]]]:
-    """Records whose months have the year that another field tells.
+    """Records whose months have taken their year from another field.
 
-    Also returned: for each field the numbers of the records whose month stays without a year,
-    and is empty now.
+    Also returns, for each field, the indices of the records whose month has no year and is now
+    empty.
     """
     lacking: dict[str, list[int]] = {}
     for field, year_field in plan.years.items():
@@ -52,7 +52,7 @@ def _years(batch: pa.RecordBatch, field: str) -> list[int | None]:
 
 
 def _year(value: object) -> int | None:
-    """The year that a number or text tells; two figures mean what `full_year` says."""
+    """The year in a number or text; two digits are read by `full_year`."""
     text = str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
     if not text.isdigit() or len(text) not in (2, 4):
         return None
@@ -62,13 +62,13 @@ def _year(value: object) -> int | None:
 
 
 def without_year(plan: Plan, field: str, number: int, where: Address | None) -> Finding:
-    """What is to be said of months that stay without a year."""
+    """A finding: months that stay without a year."""
     year_field = plan.years[field]
     return MONTH_WITHOUT_YEAR(where, field=field, records=number, year_field=year_field)
 
 
 def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:
-    """Records whose fields with `part` are filled from the dates that they are a part of."""
+    """Records whose fields with `part` are filled from their dates."""
     for field, (part, of) in plan.parts.items():
         # A table may hold the part without the date, or the other way round.
         if field in batch.schema.names and of in batch.schema.names:
@@ -109,13 +109,15 @@ def _month_of(day: date, form: ValueForm) -> object:
 
 
 def _week_of(day: date, form: ValueForm) -> object:
-    """The week of ISO 8601, whose year may be another than the day's."""
+    """The week of ISO 8601, whose year may differ from the day's."""
     year, week, _ = day.isocalendar()
     return f"{year:04}-W{week:02}" if _in_text(form) else week
 
 
 def _weekday_of(day: date, form: ValueForm) -> object:
-    """The day's number in ISO 8601, Monday is 1; as text its name in the first language."""
+    """The number of the day in ISO 8601, where Monday is 1; as text its name in the first
+    language.
+    """
     if not _in_text(form):
         return day.isoweekday()
     from babel.dates import get_day_names  # only needed for names of days
@@ -140,8 +142,10 @@ def with_corrected_fields(
     corrected: Container[Spot],
     stamps: Sequence[str],
 ) -> pa.RecordBatch:
-    """The records with the names of their fields that were corrected, in the field that holds them;
-    `corrected` are cells of the view, `stamps` the corrected stamps of the tab."""
+    """The records with the names of their corrected fields filled in.
+
+    `corrected` are cells of the view, `stamps` the corrected stamps of the tab.
+    """
     name = plan.corrected_fields
     if name is None or name not in batch.schema.names:
         return batch

@@ -1,4 +1,4 @@
-"""Which cell each record of a table has: its row, its column, and where that is."""
+"""Which cell each record of a table has: its row, its column, and its address."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True)
 class Grid:
-    """The records before they are typed: which row and which slot each is from."""
+    """The records before they are typed: the row and slot of each."""
 
     rows: NDArray[np.intp]
     row_of: NDArray[np.int32]
@@ -36,12 +36,12 @@ class Grid:
 
     @property
     def whole(self) -> bool:
-        """Whether every row is in a record."""
+        """Whether every row is part of a record."""
         return bool(self.held.all())
 
     @cached_property
     def held(self) -> NDArray[np.bool_]:
-        """Which of the rows are in a record."""
+        """Which of the rows are part of a record."""
         held = np.zeros(len(self.rows), bool)
         # A row can have many records, and is held by any of them.
         held[self.row_of] = True
@@ -57,7 +57,7 @@ class ValueCells:
 
 
 def grid_of(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Grid:
-    """A record for each slot of a row in which at least one value stands."""
+    """One record for each slot of a row in which at least one value stands."""
     rows = table.record_rows
     slots, fields = columns.slots, columns.block.value
     every = _every(len(rows), len(slots))
@@ -96,7 +96,7 @@ def grid_of(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Gri
 def _blank_those_for_nothing(
     cells: Picked, filled: NDArray[np.bool_], form: ValueForm
 ) -> list[Spot]:
-    """Have those cells count as blank that stand for nothing; where they are."""
+    """Make the cells that the layout counts as blank blank; returns where they are."""
     places = [
         column
         for column in np.flatnonzero(filled).tolist()
@@ -109,7 +109,7 @@ def _blank_those_for_nothing(
 
 
 def list_grid(sheet: Sheet, columns: Columns, rows: NDArray[np.intp]) -> Grid:
-    """A record for each row."""
+    """One record per row."""
     # A record of a list is found again at its first filled cell.
     first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1) + columns.left
     every = _every(len(rows), 1)
@@ -118,7 +118,7 @@ def list_grid(sheet: Sheet, columns: Columns, rows: NDArray[np.intp]) -> Grid:
 
 @dataclass(frozen=True)
 class _Every:
-    """Row and slot number of every place of a grid, line by line."""
+    """Row and slot of every place of a grid, line by line."""
 
     row_of: NDArray[np.int32]
     slot_of: NDArray[np.int32]
@@ -153,7 +153,7 @@ def _first_cells(
 
 @lru_cache(maxsize=64)
 def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
-    """Addresses of every place; tabs of one form share them, so they are kept."""
+    """Addresses of every place, cached because tabs of one form share them."""
     every = _every(len(rows), len(columns))
     groups = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
     return _written(*groups, turned=turned)
@@ -162,7 +162,7 @@ def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) ->
 def addresses_of(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 ) -> pa.DictionaryArray:
-    """The addresses of cells, as a person finds them in the file."""
+    """The addresses of cells in the file."""
     return _written(rows, columns, turned=sheet.turned)
 
 

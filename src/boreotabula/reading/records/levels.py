@@ -1,4 +1,4 @@
-"""The headings of a cross-tab as values: those of each level, and how many records have them."""
+"""The headings of a cross-tab as values: those of each level, and how many records each has."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 @dataclass(frozen=True)
 class LevelHeads:
-    """The headings of one level over each slot, and what they are as values."""
+    """The headings of one level over each slot, and their values."""
 
     labels: tuple[Cell, ...]
     done: Converted
@@ -38,8 +38,9 @@ def level_heads(columns: Columns, level: int, form: ValueForm) -> LevelHeads:
 
 @dataclass(frozen=True)
 class LevelHeading:
-    """A heading of a cross-tab as its records have it: of which field, a cell under it, and in how
-    many records."""
+    """A heading of a cross-tab as its records have it: its field, a cell under it, and the number
+    of records.
+    """
 
     field: str
     text: str
@@ -50,7 +51,7 @@ class LevelHeading:
 def level_headings(
     sheet: Sheet, place: Place, columns: Columns, slot_of: NDArray[np.int32], plan: Plan
 ) -> list[LevelHeading]:
-    """The different headings of each level of a block."""
+    """The distinct headings of each level of a block."""
     result: list[LevelHeading] = []
     of_slot = np.bincount(slot_of, minlength=len(columns.slots))
     for level, field in enumerate(columns.block.across):
@@ -71,7 +72,9 @@ def level_headings(
 def _different(
     columns: Columns, level: int, form: ValueForm
 ) -> tuple[tuple[str, ...], NDArray[np.intp], tuple[int, ...]]:
-    """The different texts of a level, which of them each slot has, and the first column of each."""
+    """The distinct texts of a level, the index of each slot's text, and the first column of
+    each.
+    """
     heads = level_heads(columns, level, form)
     # What the records hold: other spellings that the layout knows are none here.
     values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels

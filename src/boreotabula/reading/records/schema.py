@@ -19,10 +19,10 @@ from boreotabula.reading.values.form import PLAIN_TEXT, TEXT
 
 @lru_cache(maxsize=64)
 def record_schema(plan: Plan, table: str, more_texts: frozenset[str] = frozenset()) -> pa.Schema:
-    """The columns of an output table: fields in the layout's order, then where a record is from.
+    """The columns of an output table: fields in the layout's order, then the source of each record.
 
-    `more_texts` are the open fields that it has, too. Each field carries its type in the layout as
-    metadata `field_type`, since Arrow has no months, and its first `unit`.
+    `more_texts` are open fields that the table also has. Each field carries its layout type as
+    metadata `field_type`, because Arrow has no months, and its first `unit`.
     """
     names = [name for name in plan.fields if name in plan.tables[table] or name in more_texts]
     return pa.schema([_column(plan, name) for name in (*names, *PROVENANCE)])
@@ -36,16 +36,16 @@ def _column(plan: Plan, name: str) -> pa.Field:
 
 
 CHOICES = b"choices"
-"""The metadata of a column that lists the choices of its field, as JSON."""
+"""The metadata key of a column that lists the choices of its field, as JSON."""
 
 
 def unit_of(field: pa.Field) -> str:
-    """What the numbers of a column are counted in, if its layout says; else an empty text."""
+    """The unit of a column's numbers, if the layout gives one; else an empty text."""
     return str((field.metadata or {}).get(b"unit", b"").decode())
 
 
 def one_batch(batches: Sequence[pa.RecordBatch], plan: Plan, table: str) -> pa.RecordBatch:
-    """The batches of a tab as one."""
+    """The batches of a tab joined into one."""
     if len(batches) == 1:
         return batches[0]
     if not batches:
@@ -61,10 +61,10 @@ def as_one(
     table: str,
     more_texts: frozenset[str] = frozenset(),
 ) -> pa.Table:
-    """Batches as one table. Those that have columns besides the schema's lend them to all, and so
-    do the open fields `more_texts`.
+    """Batches as one table. Columns beyond the schema, and the open fields `more_texts`, are added
+    to all.
 
-    Unknown headings that differ only in their spelling make one column, named as it was met first.
+    Unknown headings that differ only in spelling share a column, named as first met.
     """
     fixed = record_schema(plan, table)
     added = dict.fromkeys(
@@ -105,7 +105,7 @@ def records_of(
     file: str,
     tab: str,
 ) -> pa.RecordBatch:
-    """The records of a block, with what they share and where they are from."""
+    """The records of a block, with the values they share and their source."""
     arrays = {**long.arrays, "source_cell": long.cells}
     stamped = {**stamps, "source_file": file, "source_tab": tab}
     length = len(long.cells)
@@ -135,7 +135,7 @@ def records_of(
 
 
 def with_columns(batch: pa.RecordBatch, values: Mapping[str, pa.Array]) -> pa.RecordBatch:
-    """A batch with further text columns, before those that say where a record is from."""
+    """A batch with further text columns, before those that give the source of a record."""
     count = batch.num_columns - len(PROVENANCE)
     fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in values]
     schema = [*batch.schema][:count] + fields + [*batch.schema][count:]

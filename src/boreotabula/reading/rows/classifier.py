@@ -30,14 +30,14 @@ from boreotabula.reading.rows.table_rows import (
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _TWO = 2
-"""With one column of values, its heading may come again as a value."""
+"""With one column of values, its heading may occur again as a value."""
 
 _MOST_NUMBERED = 4
-"""So many rows below the headings may number the columns, or hold units."""
+"""At most this many rows below the headings may number the columns, or hold units."""
 
 
 class RowClassifier:
-    """What is needed to tell what the rows of a block are."""
+    """The context in which the rows of a block are classified."""
 
     def __init__(
         self,
@@ -57,11 +57,14 @@ class RowClassifier:
         self.rules: dict[int, Rule] = {}
         self.groups: dict[int, GroupName] = {}
         self.ungrouped: dict[int, int] = {}
-        """Rows that are in no group of some level, though others above are: by row that level."""
+        """Rows outside any group of some level, though groups stand above: that level by row."""
 
     def kinds(self, claimed_cells: frozenset[Spot]) -> Kinds:
-        """The kind of each row. The order of the questions is the order of the rules in the docs:
-        what one of them has answered, the later ones do not ask."""
+        """The kind of each row.
+
+        The questions come in the order of the rules in the docs. A row that one of them has decided
+        is not asked about again.
+        """
         block, rows = self.block, self.rows
         counts = np.count_nonzero(self.within, axis=1)
         kinds = np.where(counts, self._usual(), np.uint8(RowKind.NONE))
@@ -96,7 +99,7 @@ class RowClassifier:
         return kinds
 
     def _ask_place(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
-        """Rows that are known by where they stand alone."""
+        """Decide rows that are known by their place alone."""
         block, rows = self.block, self.rows
         # Boilerplate was asked before: what is a label needs no rule.
         under = open_ & (np.arange(len(rows)) < block.under_headings)
@@ -108,8 +111,11 @@ class RowClassifier:
             kinds[totals], open_[totals] = RowKind.TOTAL, False
 
     def _find_numbered(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
-        """The row that counts the columns. Only right below the headings, or below rows of texts
-        there, such as units: further down 1, 2, 3 are values."""
+        """The row that numbers the columns.
+
+        It stands right below the headings, or below rows of texts there, such as units. Further
+        down 1, 2, 3 are values.
+        """
         rows, first = self.rows, self.block.under_headings
         for index in range(first, min(first + _MOST_NUMBERED, len(rows))):
             mask = np.arange(len(rows)) == index
@@ -121,8 +127,10 @@ class RowClassifier:
     def _find_groups(
         self, kinds: Kinds, open_: NDArray[np.bool_], counts: NDArray[np.intp]
     ) -> None:
-        """The rows that name groups, from the outermost to the innermost; `counts` are the filled
-        cells of each row."""
+        """The rows that name groups, from the outermost to the innermost level.
+
+        `counts` are the filled cells of each row.
+        """
         block, rows = self.block, self.rows
         for level, group in enumerate(block.group_row):
             if group.named:
@@ -157,8 +165,10 @@ class RowClassifier:
     def _find_indented(
         self, kinds: Kinds, open_: NDArray[np.bool_], level: int, indent: int
     ) -> None:
-        """The rows whose name is indented so far, with rows below them that are further indented;
-        one without such rows is in no group, and ends the one above it."""
+        """The rows whose name has this indentation, with further indented rows below them.
+
+        A row without such rows is in no group, and ends the one above it.
+        """
         rows = (np.flatnonzero(open_) + self.rows.start).tolist()
         names = {row: self._name_of(row) for row in rows}
         indents = {
@@ -183,8 +193,11 @@ class RowClassifier:
         return None
 
     def _naming_columns(self) -> list[int]:
-        """The columns in which a group can be named: those of a cross-tab that hold no values; of a
-        list its stub, or without one its first columns, as a line number may come first."""
+        """The columns in which a group can be named.
+
+        In a cross-tab, those that hold no values. In a list, its stub; without one its first
+        columns, because a line number may come first.
+        """
         valued = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
         beside = [column.column for column in self.columns.every if column.kind not in valued]
         firsts = self.known[:2] if self.block.is_list and not self.place.stub else []
@@ -198,13 +211,13 @@ class RowClassifier:
         kind: RowKind,
         question: Any,
     ) -> None:
-        """Answer a question row by row, for those among the open ones that it may hold of."""
+        """Answer a question row by row, for the open rows to which it may apply."""
         for index in np.flatnonzero(open_ & among).tolist():
             if question(index + self.rows.start):
                 kinds[index], open_[index] = kind, False
 
     def _usual(self) -> Kinds:
-        """What rows are that no rule speaks of."""
+        """The kind of rows that no rule matches."""
         own = [stub_cells.filled for stub_cells in self.own.values()]
         nothing = np.zeros(len(self.rows), bool)
         # Through merged cells, too, which hold nothing in these rows themselves.
@@ -238,12 +251,16 @@ class RowClassifier:
                     self.rules[row] = Rule(rule, match.text)
 
     def _first_cell(self, row: int) -> Cell:
-        """The first filled cell of a row, counted from the first of the table; blank if none is."""
+        """The first filled cell of a row, counted from the table's first column; blank if there is
+        none.
+        """
         column = int(self.within[row].argmax()) + self.columns.left
         return self.sheet.rows[row + self.rows.start][column]
 
     def _leave_out_others(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
-        """The rows that `only_rows` does not name: a stub cell, or the first filled cell, tells."""
+        """Leave out rows that `only_rows` does not name by a stub cell or by the first filled
+        cell.
+        """
         only = PatternRules(self.block.only_rows)
         for index in np.flatnonzero(open_).tolist():
             row = index + self.rows.start
@@ -255,12 +272,12 @@ class RowClassifier:
 
     @cached_property
     def _repeats_headings(self) -> bool:
-        """Whether a row could say just what its columns are headed by: two of them at least."""
+        """Whether a row could equal the headings of its columns, at least two of them."""
         return len(self._valued) >= _TWO and self.block.depth > 0
 
     @cached_property
     def _valued(self) -> Sequence[int]:
-        """The columns whose cells are values and that have a heading."""
+        """The columns of values that have a heading."""
         kind = ColumnKind.BESIDE if self.block.is_list else ColumnKind.VALUE
         head = self.sheet.rows[self.place.bottom] if self.place.bottom < self.sheet.height else ()
         every = (column.column for column in self.columns.of(kind))
@@ -268,13 +285,14 @@ class RowClassifier:
 
     @cached_property
     def _headings(self) -> Mapping[int, str]:
-        """The lowest heading of each column whose cells are values, in normal form."""
+        """The lowest heading of each column of values, in normal form."""
         head = self.sheet.rows[self.place.bottom]
         return {index: normal_form(cell_text(head[index])) for index in self._valued}
 
     def _may_say_its_headings(self) -> NDArray[np.bool_]:
-        """The rows worth a closer look: in the first of these columns they hold no number, or that
-        of the heading."""
+        """The rows worth a closer look: in the first of these columns they hold no number, or the
+        number of its heading.
+        """
         column = self._valued[0]
         numbers = self.sheet.numbers[self.rows.start : self.rows.stop, column]
         # What is no number is equal to none, not even to itself.
@@ -285,7 +303,7 @@ class RowClassifier:
     def _says_its_headings(self, row: int) -> bool:
         """Whether each value of a row equals the heading of its column, in two columns at least.
 
-        Such a row is the headings again, under another text over the stub.
+        Such a row repeats the headings, under another text over the stub.
         """
         cells = self.sheet.rows[row]
         return all(
@@ -294,7 +312,7 @@ class RowClassifier:
         )
 
     def _apply_rules(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
-        """`skip` and `totals`: they look at each stub cell, and at the row's first filled cell."""
+        """Apply `skip` and `totals` to each stub cell, and to the row's first filled cell."""
         skip, totals = PatternRules(self.block.skip), PatternRules(self.block.totals.patterns)
         kept = PatternRules(self.block.not_totals)
         # The first filled cell, since labels of totals often stand beside the stub.
@@ -316,7 +334,7 @@ class RowClassifier:
                 kinds[index], open_[index] = RowKind.TOTAL, False
 
     def _figures_alone(self, row: int, index: int) -> bool:
-        """Whether a row holds nothing but figures, and none that names it."""
+        """Whether a row holds only figures, and nothing that names it."""
         named = any(stub_cells.cells[index] != "" for stub_cells in self.own.values())
         return not named and all(
             is_figure(self.sheet, filled_cell) for filled_cell in self._filled_cells(row)
@@ -327,13 +345,14 @@ class RowClassifier:
         return [cell for cell in cells if cell != ""]
 
     def _is_boilerplate(self, row: int) -> bool:
-        """Whether a row holds nothing but texts of the form itself."""
+        """Whether a row holds only texts of the form itself."""
         cells = self._filled_cells(row)
         return all(matches_any(cell, self.block.boilerplate) for cell in cells)
 
     def without_signature(self, kinds: Kinds) -> Kinds:
-        """The kinds where the last rows that begin with a text of the form itself, such as a place
-        to sign, are no part of the table."""
+        """The kinds, where the last rows that begin with a text of the form itself, such as a place
+        to sign, do not belong to the table.
+        """
         if not self.block.boilerplate:
             return kinds
         kinds = kinds.copy()
@@ -346,8 +365,10 @@ class RowClassifier:
         return kinds
 
     def _is_heading(self, row: int) -> bool:
-        """Whether the first row of a list without headings is one all the same: it holds nothing
-        but texts, and these are known as headings, or stand over figures."""
+        """Whether the first row of a list without headings is a heading row after all.
+
+        It is if it holds only texts, and these are known as headings or stand over figures.
+        """
         sheet = self.sheet
         filled = [column for column in self.known if sheet.rows[row][column] != ""]
         # In a workbook a time may be a text, too: that is no heading either.
@@ -370,14 +391,16 @@ class RowClassifier:
         return count_on(self._filled_cells(row))
 
     def _may_name_group(self) -> NDArray[np.bool_]:
-        """Of rows with one filled cell: whether that is the first stub cell, or none of values."""
+        """For rows with one filled cell: whether that is the first stub cell, or no cell of
+        values.
+        """
         value = self.within.argmax(axis=1) + self.columns.left
         # In a list every column is known: without a stub only the first can name a group.
         firsts = self.known[:1] if self.block.is_list and not self.place.stub else []
         return np.isin(value, firsts) | ~np.isin(value, self.columns.valued)
 
     def _all_claimed(self, row: int, claimed_cells: frozenset[Spot]) -> bool:
-        """Whether all that stands in a row is spoken for: stamps and their labels."""
+        """Whether all cells of a row are claimed, by stamps and their labels."""
         return all(
             (row, column) in claimed_cells
             for column in range(self.columns.left, self.columns.right)

@@ -1,4 +1,4 @@
-"""What is to be said of the rows of a block."""
+"""Findings about the rows of a block."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 def about_lines(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows
 ) -> Iterator[ScopedFinding]:
-    """All that is to be said once the rows are told apart and stub cells carried down."""
+    """All findings about rows, once they are classified and stub cells are carried down."""
     within = range(columns.left, columns.right)
     for kind, about in (
         (RowKind.NAMELESS, _nameless),
@@ -79,7 +79,7 @@ def _first_filled(sheet: Sheet, row: int, columns: Sequence[int]) -> int:
 
 
 def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
-    """A row of headings where the layout says that there is none."""
+    """A finding: a row of headings where the layout says that there is none."""
     fields = {
         column.column: column.field for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
     }
@@ -127,7 +127,9 @@ def _headings_again(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Find
 def _of_rows(
     kind: FindingKind, sheet: Sheet, rows: Sequence[int], among: Sequence[int], **slots: object
 ) -> Finding:
-    """A finding about rows, at the first filled cell of the first, among some columns."""
+    """A finding about rows, placed at the first filled cell of the first row, among some
+    columns.
+    """
     column = _first_filled(sheet, rows[0], among)
     return kind(
         sheet.address(rows[0], column),
@@ -139,7 +141,7 @@ def _of_rows(
 
 
 def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[ScopedFinding]:
-    """Rows that are named, but have no values: told once for the table."""
+    """A finding, once per table: rows that are named but have no values."""
     block = columns.block
     named = list(carried_columns(columns).values())
     if block.is_list or block.blank == "keep" or not columns.of(ColumnKind.VALUE):
@@ -162,7 +164,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
 
 
 def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
-    """Record rows of a cross-tab that hold nothing but printed totals."""
+    """A finding: record rows of a cross-tab that hold only printed totals."""
     if not columns.of(ColumnKind.TOTAL):
         return []
     values = [column.column for column in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE)]
@@ -172,7 +174,9 @@ def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
 
 
 def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[ScopedFinding]:
-    """Rows that name a group without a line below: one may be a line without values itself."""
+    """A finding: rows that name a group without a row below; each may itself be a row without
+    values.
+    """
     groups = sorted(table.groups.items())
     for index, (row, name) in enumerate(groups):
         after = groups[index + 1] if index + 1 < len(groups) else None
@@ -200,15 +204,16 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
 
 
 def empty_group(sheet: Sheet, columns: Columns, row: int, name: GroupName) -> bool:
-    """Whether a row without lines below it surely names a group: the layout lists its name, and no
-    figure in it could be lost."""
+    """Whether a row without rows below it surely names a group: the layout lists its name, and it
+    has no figure that could be lost.
+    """
     return bool(columns.block.group_row[name.level].named) and not any(
         is_figure(sheet, sheet.rows[row][column]) for column in columns.valued
     )
 
 
 def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
-    """Records above the first row that names a group."""
+    """A finding: records above the first row that names a group."""
     for group in columns.block.group_row:
         filled = table.stub[group.field].filled
         if filled.all():
@@ -219,7 +224,7 @@ def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Fin
 
 
 def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
-    """A rule that leaves out every row."""
+    """A finding: a rule leaves out every row."""
     rules = [(row, rule) for row, rule in sorted(table.rules.items()) if rule.kind is RuleKind.SKIP]
     if rules:
         row, rule = rules[0]
@@ -227,11 +232,11 @@ def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
 
 
 _MOST_FILL = 3
-"""Where most rows fill so many cells, one with fewer stands out."""
+"""Where most rows fill this many cells, a row with fewer stands out."""
 
 
 def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
-    """Records of a list that fill one cell, where most fill three or more."""
+    """A finding: records of a list that fill one cell where most fill three or more."""
     if columns.block.every_row:
         return
     counts = known_counts(sheet, columns, table)
@@ -245,12 +250,13 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
 
 
 _FEW_BLANK = 4
-"""A blank stub cell is odd if at most one record row in so many lacks it."""
+"""A blank stub cell is odd if at most one record row in this many lacks it."""
 
 
 def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
-    """Stub cells of a cross-tab that a few record rows lack, and the others have; and rows that
-    have nothing above them to carry down."""
+    """Findings: stub cells of a cross-tab that only a few record rows lack, and rows with nothing
+    above them to carry down.
+    """
     records = table.records
     for field, column in carried_columns(columns).items():
         carries = field in columns.block.carry_down
@@ -275,7 +281,9 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
 def _below_end(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows
 ) -> Iterator[ScopedFinding]:
-    """Rows below the one where `ends_at` ended the table, that are filled as its records are."""
+    """A finding: rows below the one where `ends_at` ended the table that are filled as records
+    are.
+    """
     assert table.ended is not None
     row, column, rule = table.ended
     kinds = _usual_kinds(sheet, columns, table)
@@ -304,12 +312,13 @@ def _below_end(
 
 
 _ENOUGH_TEXTS = 3
-"""Texts alone tell a row of another kind only if there are several."""
+"""Texts alone show a row of another kind only if there are this many."""
 
 
 def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, str]:
-    """What each column holds that all records fill: figures, or texts. Nothing if that is too
-    little to know a record by."""
+    """What each column that all records fill holds: figures or texts. None if that is too little to
+    recognise a record.
+    """
     column_kinds = (ColumnKind.STUB, ColumnKind.BESIDE, ColumnKind.VALUE, ColumnKind.TOTAL)
     usual_kinds: dict[int, str] = {}
     for column in columns.of(*column_kinds):
@@ -331,7 +340,7 @@ def _kind(sheet: Sheet, cell: Cell) -> str:
 
 
 def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
-    """Records that begin with a word for a total, and lack a cell that the others have."""
+    """Record rows that begin with a word for a total and lack a cell that the others have."""
     kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
     named = [column.column for column in columns.of(*kinds)]
     mask = sheet.filled_at(table.record_rows, named)

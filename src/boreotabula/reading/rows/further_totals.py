@@ -12,11 +12,11 @@ from boreotabula.sheets.sheet import Sheet
 
 
 def with_further_totals(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
-    """The rows of a table, those below a total that belong to it being totals as well.
+    """The rows of a table, where the rows below a total that belong to it are totals as well.
 
-    That is where measures take turns in the last column of the stub: the label of the total stands
-    once for all of them, in a column that is carried down, or alone in a row as names of groups do.
-    They would be carried down, or grouped, as records of what stands above the total.
+    This happens where measures alternate in the last column of the stub. The label of the total
+    stands once for all of them, in a column that is carried down, or alone in a row as names of
+    groups do. Otherwise they would become records of whatever stands above the total.
     """
     rows = _further_totals(sheet, columns, table)
     return table.without(rows, RowKind.TOTAL) if rows else table

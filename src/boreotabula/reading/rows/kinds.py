@@ -1,4 +1,4 @@
-"""Telling the rows of a block apart, each by its own cells: records, totals, and all others."""
+"""Classify the rows of a block, each by its own cells: records, totals, and all others."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def classify_rows(
 ) -> TableRows:
     """What each row below the headings is, by its own cells.
 
-    A row whose cells are all `claimed_cells` for, as stamps and their labels, is passed over.
+    A row whose cells are all in `claimed_cells`, as stamps and their labels, is passed over.
     """
     # Where it ends is asked first: no rule may speak of rows below that.
     block = columns.block
@@ -77,7 +77,7 @@ _GROUP = RowKind.GROUP
 
 
 def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
-    """The cells of a stub column; a merged cell speaks for all of its rows."""
+    """The cells of a stub column; a merged cell counts for all of its rows."""
     cells = [sheet.rows[row][column] for row in rows]
     positions = np.arange(rows.start, rows.stop)
     columns = np.full(len(rows), column)
@@ -114,7 +114,7 @@ def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] |
 
 
 def _named_by_carrying(kinds: Kinds, own: Mapping[str, StubCells], block: BlockPlan) -> Kinds:
-    """Rows without a stub cell of their own are records if one is carried down to them."""
+    """Make rows without a stub cell of their own records if a stub cell is carried down to them."""
     sources = [own[name].filled for name in block.carry_down if name in own and name in block.stub]
     if not sources:
         return kinds

@@ -9,7 +9,7 @@ from boreotabula.sheets.sheet import Cell
 
 
 def matches_any(cell: Cell, patterns: Sequence[Pattern]) -> bool:
-    """Whether a cell holds a text that one of some patterns matches."""
+    """Whether a cell holds a text that matches one of these patterns."""
     return isinstance(cell, str) and any(pattern.match(cell) is not None for pattern in patterns)
 
 
@@ -19,10 +19,11 @@ class PatternRules:
     def __init__(self, patterns: Sequence[Pattern]) -> None:
         self._patterns = patterns
         self._known: dict[str, int] = {}
-        """The number of the first pattern that a text matches; how many there are if none."""
+        """The index of the first pattern that a text matches; the number of patterns if none does.
+        """
 
     def first_for(self, texts: Sequence[str]) -> Pattern | None:
-        """The first pattern that any of some texts matches."""
+        """The first pattern that any of these texts matches."""
         index = min(map(self._number, texts), default=len(self._patterns))
         return self._patterns[index] if index < len(self._patterns) else None
 

@@ -1,6 +1,6 @@
 """The rows of a block: which are records, which totals, and what names each record row.
 
-Rows are told apart first, by their own cells; only then are stub cells carried down.
+Rows are classified first, by their own cells; only then are stub cells carried down.
 """
 
 from __future__ import annotations
@@ -25,13 +25,13 @@ class RowKind(IntEnum):
     """What a row of a block is."""
 
     NONE = 0
-    """Nothing stands in it, or nothing that is not spoken for: no row of the table."""
+    """Empty, or all its cells are claimed: no row of the table."""
     RECORD = 1
     """Its values become records."""
     TOTAL = 2
     """Printed totals of other rows."""
     HEADING = 3
-    """The headings again."""
+    """The headings repeated."""
     BARE = 4
     """Named by its stub, but without any value: left out by the rule `blank`."""
     GROUP = 5
@@ -39,25 +39,25 @@ class RowKind(IntEnum):
     LEFT_OUT = 6
     """Left out by a rule; `rules` names it."""
     LABEL = 7
-    """Holds nothing but a text of the form itself."""
+    """Holds only a text of the form itself."""
     NAMELESS = 8
     """Holds values, but no stub cell names them."""
     NUMBERED = 9
     """Numbers the columns."""
     LIKE_TOTAL = 10
-    """Holds the sums of other rows, though no pattern of totals matches it."""
+    """Holds sums of other rows though no pattern of totals matches it."""
     UNSURE = 11
-    """Right below the table, or after a blank row, and not filled as its records are."""
+    """Right below the table, or after a blank row, and not filled as records are."""
     BELOW = 12
-    """Below the table, and no part of it."""
+    """Below the table, and not part of it."""
     HEADINGS_AGAIN = 13
     """Its values are the headings of their columns, under another text over the stub."""
     CONTROL = 14
-    """Tells how many records stand above it, and what they sum up to."""
+    """Gives the number of records above it, and their sums."""
 
 
 Kinds = NDArray[np.uint8]
-"""The `RowKind` of each of some rows."""
+"""The `RowKind` of each row."""
 
 
 def of_kind(kinds: Kinds, *wanted: RowKind) -> NDArray[np.bool_]:
@@ -93,7 +93,7 @@ class Rule(NamedTuple):
 
 
 class GroupName(NamedTuple):
-    """What names a group: its level, counted from the outermost, and the column of the name."""
+    """What names a group: its level, counted from the outermost, and the column of its name."""
 
     level: int
     column: int
@@ -104,8 +104,10 @@ _NO_ROWS = np.zeros(0, np.intp)
 
 @dataclass(frozen=True)
 class StubCells:
-    """The cells of a field that names rows, one for each of some rows, and where each of them is:
-    the cell itself, the one that it is carried down from, or the corner of a merged one."""
+    """The cells of a field that names rows, one per row, and where each cell is.
+
+    That is the cell itself, the one that it is carried down from, or the corner of a merged one.
+    """
 
     cells: Sequence[Cell]
     rows: NDArray[np.intp]
@@ -113,7 +115,7 @@ class StubCells:
     filled: NDArray[np.bool_]
 
     def take(self, places: NDArray[np.intp]) -> StubCells:
-        """Those at some places among them."""
+        """The cells at some indices."""
         cells = self.cells
         return StubCells(
             [cells[place] for place in places.tolist()],
@@ -123,32 +125,32 @@ class StubCells:
         )
 
     def spot(self, row: int) -> Spot:
-        """Where one of them is."""
+        """Where one of the cells is."""
         return int(self.rows[row]), int(self.columns[row])
 
 
 @dataclass(frozen=True)
 class TableRows:
-    """What each row of a block is, from the one below its headings on."""
+    """What each row of a block is, from the row below its headings on."""
 
     start: int
     """The first row, counted from 0."""
     kinds: Kinds
-    """What it is and what each row below it is."""
+    """The kind of each row, from `start` on."""
     rules: Mapping[int, Rule]
-    """The rules that leave rows out, by row."""
+    """The rule that leaves each row out, by row."""
     stub: Mapping[str, StubCells]
-    """The stub cells of the record rows, in order; those carried down once `carried` was called."""
+    """The stub cells of the record rows, in order; those carried down only after `carried`."""
     ended: tuple[int, int, str] | None
     """Row, column and pattern of the cell that ends the block."""
     last: int
     """The last row of the table; the last heading row if it has no rows."""
     own: Mapping[str, StubCells] = field(default_factory=dict, repr=False)
-    """Of fields that are carried down: the cells of all rows."""
+    """For fields that are carried down: the cells of all rows."""
     groups: Mapping[int, GroupName] = field(default_factory=dict)
     """The rows that name groups."""
     ungrouped: Mapping[int, int] = field(default_factory=dict)
-    """Rows that end a group of some level without naming another: by row that level."""
+    """Rows that end a group of some level without naming another: the level by row."""
 
     @cached_property
     def record_rows(self) -> NDArray[np.intp]:
@@ -157,7 +159,7 @@ class TableRows:
 
     @cached_property
     def records(self) -> tuple[int, ...]:
-        """The same, as plain numbers."""
+        """The same as plain integers."""
         return tuple(self.record_rows.tolist())
 
     def where(self, *kinds: RowKind) -> NDArray[np.intp]:
@@ -168,25 +170,25 @@ class TableRows:
 
     @cached_property
     def _met(self) -> frozenset[int]:
-        """The kinds that any row is of."""
+        """The kinds that occur."""
         return frozenset(self.kinds.tobytes())
 
     def of(self, *kinds: RowKind) -> list[int]:
-        """The same, as plain numbers."""
+        """The rows of some kinds, as plain integers."""
         numbers: list[int] = self.where(*kinds).tolist()
         return numbers
 
     @cached_property
     def there(self) -> NDArray[np.intp]:
-        """The rows that are any of the table's."""
+        """The rows that belong to the table."""
         return np.flatnonzero(self.kinds) + self.start
 
     def kind(self, row: int) -> RowKind:
-        """What a row is."""
+        """The kind of a row."""
         return RowKind(int(self.kinds[row - self.start]))
 
     def group_end(self, row: int) -> int:
-        """The first row below a row that names a group which is no longer of that group."""
+        """The first row, below a row that names a group, that is no longer in the group."""
         return self._group_ends[row]
 
     @cached_property
@@ -204,7 +206,8 @@ class TableRows:
 
     def part_numbers(self) -> NDArray[np.intp]:
         """The part of the table that each record row is in, from 1: one more after each row that
-        parts it."""
+        divides it.
+        """
         parting = [row for row, rule in self.rules.items() if rule.kind is RuleKind.PARTS]
         numbers: NDArray[np.intp] = np.searchsorted(sorted(parting), self.record_rows) + 1
         return numbers
@@ -215,12 +218,12 @@ class TableRows:
         return int(end - first)
 
     def naming(self, groups: Mapping[int, GroupName]) -> TableRows:
-        """The same where some record rows name groups."""
+        """The rows, with some record rows naming groups instead."""
         changed = self.without(sorted(groups), RowKind.GROUP)
         return replace(changed, groups={**self.groups, **groups})
 
     def without(self, rows: Sequence[int], kind: RowKind) -> TableRows:
-        """The same where some record rows are of another kind."""
+        """The rows, with some record rows of another kind instead."""
         changed = np.array(rows, np.intp)
         # Others may still hold the rows as they were.
         kinds = self.kinds.copy()
@@ -232,7 +235,9 @@ class TableRows:
 
 
 def _not_largest(rows: Sequence[int], amounts: Mapping[int, float], most: int) -> list[int]:
-    """The rows but for the `most` with the largest amounts; of equal ones the first are kept."""
+    """All rows except the `most` with the largest amounts; of equal amounts the first rows are
+    kept.
+    """
     ranked = sorted(rows, key=lambda row: -amounts.get(row, -inf))
     return sorted(ranked[most:])
 
@@ -240,9 +245,11 @@ def _not_largest(rows: Sequence[int], amounts: Mapping[int, float], most: int) -
 def limited(
     table: TableRows, sheet: Sheet, block: BlockPlan, amounts: Mapping[int, float]
 ) -> TableRows:
-    """The rows without the records that the block leaves out: those that are hidden, and those
-    that are not among the first, last or largest so many. `amounts` are those of the field by which
-    the largest are told, by row."""
+    """The rows without the records that the block leaves out.
+
+    It may leave out hidden ones, and those that are not among the first, last or largest. `amounts`
+    holds, by row, the field that ranks the largest.
+    """
     out: dict[int, Rule] = {}
     if block.visible_only:
         hidden = frozenset(sheet.hidden_rows)
@@ -272,10 +279,10 @@ def carried_columns(columns: Columns) -> Mapping[str, int]:
 
 
 def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
-    """The rows with their stub cells carried down from record rows, and the names of groups.
+    """The rows with stub cells carried down from record rows, and with the names of groups.
 
-    Headings, totals, group rows and rows that are left out never give a value to carry; a row
-    without values does, as it names the rows below it. What is named by nothing then is no record.
+    Headings, totals, group rows and rows that are left out are never carried down. A row without
+    values is, because it names the rows below it. A row that is still without a name is no record.
     """
     block = columns.block
     stub = dict(table.stub)
@@ -295,14 +302,16 @@ def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
 
 
 def _carried(table: TableRows, own: StubCells) -> StubCells:
-    """The cell of each record row: its own, or that of the last row above it that names rows."""
+    """The naming cell of each record row: its own, or that of the last row above it that names
+    rows.
+    """
     # A total or heading in between must not name the records below it.
     gives = own.filled & of_kind(table.kinds, RowKind.RECORD, RowKind.BARE)
     return own.take(_last_of(gives)[table.record_rows - table.start])
 
 
 def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
-    """Of each row the last one down to it that gives something; itself if there is none."""
+    """For each row, the last row down to it that gives a value; itself if there is none."""
     places = np.arange(len(gives))
     # The places rise, so the highest so far is the last one that gives.
     last = np.maximum.accumulate(np.where(gives, places, -1))
@@ -310,7 +319,7 @@ def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
 
 
 def _groups(sheet: Sheet, table: TableRows, columns: Columns, level: int) -> StubCells:
-    """The name of the group of some level that each record row belongs to."""
+    """The name of the group of some level to which each record row belongs."""
     ends, names = (np.zeros(len(table.kinds), bool) for _ in range(2))
     name_at = np.full(len(table.kinds), columns.left)
     for row, name in table.groups.items():

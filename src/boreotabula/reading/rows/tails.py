@@ -17,8 +17,10 @@ from boreotabula.reading.rows.table_rows import (
 
 
 def table_tail(kinds: Kinds, classifier: RowClassifier) -> Kinds:
-    """Rows below the last values of a cross-tab are no part of it, unless they follow at once and
-    every stub cell is filled: a line whose values are all blank."""
+    """Rows below the last values of a cross-tab do not belong to it, with one exception.
+
+    They do if they follow at once and every stub cell is filled: rows whose values are all blank.
+    """
     valued = of_kind(kinds, RowKind.RECORD, RowKind.TOTAL, RowKind.NAMELESS)
     # The total of a group that has no lines is still a line of the table.
     valued |= (kinds == RowKind.GROUP) & classifier.filled[:, list(classifier.columns.valued)].any(
@@ -44,8 +46,8 @@ def list_tail(kinds: Kinds, classifier: RowClassifier) -> Kinds:
     """What stands below the last full row of a list may be no record.
 
     Right below it: a row with one filled cell, where records have two or more. After a blank row:
-    the same, which is outside the table then; and a row that leaves blank a column which every row
-    before that blank row fills.
+    the same, then outside the table; and a row that leaves blank a column which every row before
+    that blank row fills.
     """
     if classifier.block.every_row or len(classifier.known) < 2:
         return kinds
@@ -79,7 +81,7 @@ def list_tail(kinds: Kinds, classifier: RowClassifier) -> Kinds:
 
 
 def _known_filled(places: NDArray[np.intp], classifier: RowClassifier) -> NDArray[np.bool_]:
-    """Which known columns of some rows are filled, by themselves or through a merged cell."""
+    """Which known columns of some rows are filled, directly or through a merged cell."""
     filled: NDArray[np.bool_] = classifier.sheet.filled_at(
         places + classifier.rows.start, classifier.known
     )
@@ -94,9 +96,12 @@ def tail_after_gap(
     filled: NDArray[np.bool_],
     counts: NDArray[np.intp],
 ) -> int:
-    """From which row on all are unlike the records above: the first after a gap of which that
-    holds, else their number. A row is unlike if it fills one cell, or leaves blank what every row
-    before the gap fills."""
+    """The first row from which all rows are unlike the records above; their number if there is
+    none.
+
+    It is the first after a gap. A row is unlike if it fills one cell, or leaves blank what every
+    row before the gap fills.
+    """
     number = len(filled)
     always = filled | groups[:, None]
     # Groups have but a name: they say nothing of what records fill.

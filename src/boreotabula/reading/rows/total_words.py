@@ -1,4 +1,4 @@
-"""The words by which rows of totals and averages begin, in the usual languages."""
+"""The words with which rows of totals and averages begin, in the usual languages."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ AVERAGE_WORDS = tuple(
 def begins_as_total(
     sheet: Sheet, row: int, named: Sequence[int], words: Sequence[str] = TOTAL_WORDS
 ) -> bool:
-    """Whether the first filled cell of a row, in some columns, begins with such a word."""
+    """Whether the first filled cell of a row, in some columns, begins with a word for a total."""
     text = next((cell for column in named if (cell := sheet.rows[row][column]) != ""), "")
     # A number names nothing.
     if not isinstance(text, str):

@@ -1,4 +1,4 @@
-"""What the patterns of a layout keep of the names of files and tabs."""
+"""What the patterns of a layout capture from the names of files and tabs."""
 
 from __future__ import annotations
 
@@ -12,20 +12,20 @@ from boreotabula.reading.values.convert import convert_kept
 
 @dataclass(frozen=True)
 class Capture:
-    """The texts that a pattern keeps of a name, by field."""
+    """The texts that a pattern captures from a name, by field."""
 
     pattern: Pattern
     texts: dict[str, str]
     other: dict[str, str] | None = None
-    """What it could keep as well, if nothing shows which of the two is meant."""
+    """What it could capture as well, if nothing shows which of the two is meant."""
 
 
 def capture(patterns: tuple[Pattern, ...], name: str, plan: Plan) -> Capture | None:
-    """What the first pattern that fits a name keeps of it; None if none fits.
+    """What the first matching pattern captures from a name; None if none matches.
 
-    A name may fit in several ways: of “Hill Road 2026-03”, `{site} {month}` could keep “Hill” or
-    “Hill Road”. The first one in which all fields can be read is taken, each part but the last as
-    short as it can be; it is meant for sure if there is no other such.
+    A name may match in several ways: of “Hill Road 2026-03”, `{site} {month}` could capture “Hill”
+    or “Hill Road”. The first match in which all fields can be read is taken, each part but the last
+    as short as possible. It is certain if there is no other such match.
     """
     pattern = matching(patterns, name)
     texts = pattern.match(name) if pattern else None
@@ -42,5 +42,5 @@ def capture(patterns: tuple[Pattern, ...], name: str, plan: Plan) -> Capture | N
 
 
 def _are_readable(texts: Mapping[str, str], plan: Plan) -> bool:
-    """Whether each text can be read as its field says."""
+    """Whether each text can be read as its field requires."""
     return not any(convert_kept((text,), plan.form(name)).failures for name, text in texts.items())

@@ -1,4 +1,4 @@
-"""What is to be said of stamps that are not found, or found twice."""
+"""Findings about stamps that are missing, or found twice."""
 
 from __future__ import annotations
 

@@ -32,26 +32,27 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True)
 class Stamped:
-    """The value of each stamped field (None if it has none), and what is to be said of it."""
+    """The value of each stamped field (None if it has none), and the findings about it."""
 
     values: Mapping[str, object]
     scoped_findings: tuple[ScopedFinding, ...]
     first: str = ""
-    """The address of the first stamp that has a value of its own cell."""
+    """The address of the first stamp with a value from its own cell."""
     origins: Mapping[str, str] = field(default_factory=dict)
-    """Where each value was found: a cell's address, or what it is from."""
+    """Where each value was found: a cell's address, or its source in words."""
     beside: Mapping[str, tuple[str, Address]] = field(default_factory=dict)
-    """Of stamps in fixed cells: the label left of the cell (or nothing), and the cell."""
+    """For stamps in fixed cells: the label left of the cell (or None), and the cell."""
     captured: Mapping[str, str] = field(default_factory=dict)
-    """What the names of file and tab gave, as it stands there."""
+    """What the names of file and tab gave, as written there."""
     spots: Mapping[str, Spot] = field(default_factory=dict)
-    """The cell of the sheet (as it lies) that each stamp was taken from, read or not."""
+    """The cell of the unturned sheet that each stamp was taken from, whether it converted or not.
+    """
     labels: frozenset[Spot] = frozenset()
     """The cells that name them, and captions."""
     taken: Mapping[str, int] = field(default_factory=dict)
-    """Of stamps with several sources: which of them gave the value, counted from 0."""
+    """For stamps with several sources: the index of the source that gave the value."""
     ways: Mapping[str, tuple[bool, str, str]] = field(default_factory=dict)
-    """Of dates whose text shows whether the day or the month comes first: that, and its place."""
+    """For dates whose text shows whether the day or the month comes first: that, and its place."""
 
     @property
     def claimed_cells(self) -> frozenset[Spot]:
@@ -69,8 +70,7 @@ def read_stamps(
 ) -> Stamped:
     """All stamps of a tab, or of one of its tables; `caption` names that table.
 
-    A `search` that knows the places of the tab, and which of them is asked about, can be shared by
-    all of them.
+    A `search` that knows the places of the tab, and the current one, can be shared by all of them.
     """
     every = [source for sources in stamps for source in sources]
     reader = _Reader(plan, sheet, search or StampSearch(sheet, every, around, (), turned=False))
@@ -87,7 +87,7 @@ def read_stamps(
 
 
 class _Reader:
-    """What is gathered while the stamps of a tab or table are read."""
+    """Collects the stamps of a tab or table."""
 
     def __init__(self, plan: Plan, sheet: Sheet, search: StampSearch) -> None:
         self.plan, self.sheet, self.search = plan, sheet, search
@@ -101,7 +101,7 @@ class _Reader:
         self.ways: dict[str, tuple[bool, str, str]] = {}
 
     def take(self, name: str, source: Source, origin: str) -> None:
-        """A stamp whose text is known."""
+        """Take a stamp whose text is known."""
         self.values[name], findings = _converted(self.plan, name, source)
         self._note_way(name, source)
         self.origins[name] = origin
@@ -109,7 +109,7 @@ class _Reader:
         self.scoped_findings += [ScopedFinding(finding, spots=spots) for finding in findings]
 
     def take_caption(self, caption: Caption) -> None:
-        """What the text over the table tells."""
+        """Take what the text over the table gives."""
         spot = self.search.as_placed(caption.spot)
         where = str(self.sheet.address(*spot))
         for name, text in caption.captured.items():
@@ -119,8 +119,9 @@ class _Reader:
             self.labels.add(spot)
 
     def read(self, sources: StampSources) -> None:
-        """A stamp by the first of its sources that is there; those that are only compared are not
-        taken."""
+        """Read a stamp from the first of its sources that is present, except those that only serve
+        comparison.
+        """
         name = sources[0].field
         tried: list[_Tried] = []
         # Of a stamp whose sources are all to be compared the first is taken nevertheless.
@@ -153,7 +154,7 @@ class _Reader:
             self.origins[name] = Origin.DEFAULT
 
     def _compare(self, taken: _Tried, other_stamps: Sequence[StampPlan]) -> None:
-        """Hold the source that was taken against others that should say the same."""
+        """Compare the source that was taken with others that should give the same."""
         for stamp in other_stamps if taken.value is not None else ():
             other_attempt = self._try(stamp)
             if other_attempt.value is None or other_attempt.source is None:
@@ -173,7 +174,7 @@ class _Reader:
                 self.scoped_findings.append(ScopedFinding(finding))
 
     def _try(self, stamp: StampPlan) -> _Tried:
-        """What one source gives."""
+        """Read one source."""
         source, findings, open_ = self.search.find(stamp)
         if source is not None and source.spot is not None:
             # Should it not convert, that cell is unplaced, and the finding speaks for it.
@@ -209,7 +210,7 @@ class _Reader:
             self.ways[name] = (day_first, cell_text(source.cell), source.where)
 
     def done(self, around: Surroundings) -> Stamped:
-        """All that was read."""
+        """The stamps and findings."""
         # A record without a block is found again at its first stamp that has a value.
         read = [spot for name, spot in self.spots.items() if self.values[name] is not None]
         return Stamped(
@@ -229,7 +230,8 @@ class _Reader:
 @dataclass(frozen=True)
 class _Tried:
     """What a source of a stamp gave: where it was found, its value, what is wrong with it, and the
-    cells that this is about."""
+    cells concerned.
+    """
 
     stamp: StampPlan
     source: Source | None
@@ -239,7 +241,7 @@ class _Tried:
 
     @property
     def absent(self) -> bool:
-        """Whether there is nothing: neither a value nor one that is wrong."""
+        """Whether the source is absent: it gave neither a value nor an error."""
         return self.value is None and bool(self.told) and _only_absent(self.told)
 
 
@@ -248,7 +250,7 @@ def _only_absent(findings: Sequence[Finding]) -> bool:
 
 
 def _in_none(name: str, absent: Sequence[Finding]) -> Finding:
-    """A stamp that none of several sources gives."""
+    """A finding: none of several sources gives the stamp."""
     wanted = "; ".join(finding.looked_for for finding in absent)
     return STAMP_IN_NO_SOURCE(field=name, wanted=wanted, sources=len(absent))
 
@@ -267,7 +269,7 @@ def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
 
 
 def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Finding]]:
-    """The part of a text that the stamp's pattern keeps."""
+    """The part of a text that the stamp's pattern captures."""
     if stamp.pattern is None:
         return source, []
     text = cell_text(source.cell)

@@ -41,7 +41,7 @@ def as_cell(value: object) -> Cell:
 
 
 class StampSearch:
-    """How the source of each kind of stamp is found on a sheet."""
+    """Finds the source of each kind of stamp on a sheet."""
 
     def __init__(
         self,
@@ -56,9 +56,9 @@ class StampSearch:
         self.place: Place | None = None
         """The table whose stamps are looked for."""
         self.near: Place | None = None
-        """The same if labels are to be nearest to it: the block repeats."""
+        """The same if labels must be nearest to it, because the block repeats."""
         self.turned = turned
-        """Whether the places are those of the sheet with rows and columns changed."""
+        """Whether the places are those of the turned sheet."""
         self._known: dict[StampPlan, list[Source]] = {}
         self._elsewhere: dict[str, StampSearch] = {}
         self.labels = tuple(label for stamp in stamps for label in stamp.labels)
@@ -87,7 +87,7 @@ class StampSearch:
         return SearchResult(Source(as_cell(stamp.value), where=Origin.LAYOUT))
 
     def _on_other_tab(self, stamp: StampPlan) -> SearchResult:
-        """A stamp that stands on another tab; its cell has no role on this one."""
+        """A stamp on another tab; its cell has no role on this one."""
         names = [
             name
             for name in self.around.tabs
@@ -176,7 +176,7 @@ class StampSearch:
         return SearchResult(Source(cell, spot, label, str(where)))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
-        """The nearest filled cell left of a stamp, if it is a text: that is what names it."""
+        """The nearest filled cell left of a stamp, if it is a text and so names it."""
         if row >= self.sheet.height:
             return None
         for index in range(min(column, self.sheet.width) - 1, -1, -1):
@@ -243,7 +243,7 @@ class StampSearch:
         return self._known[stamp]
 
     def _fitting(self, stamp: StampPlan) -> Iterator[Source]:
-        """Every cell that fits the pattern of a stamp that says no more."""
+        """Every cell that matches the pattern of a stamp that has no other clue."""
         for row, column, text in self.sheet.texts():
             if stamp.pattern is not None and stamp.pattern.match(text) is not None:
                 yield Source(text, (row, column), None, str(self.sheet.address(row, column)))
@@ -291,7 +291,7 @@ class StampSearch:
         return Source("", None, (row, column))
 
     def _further(self, row: int, column: int, stamp: StampPlan) -> Source:
-        """The cell that is so many places from a label, right of it or below."""
+        """The cell at a given distance right of or below a label."""
         span = self.sheet.merged(row, column)
         right = bool(stamp.right_of)
         spot = (row, span.right + stamp.places) if right else (span.bottom + stamp.places, column)
@@ -331,7 +331,7 @@ class StampSearch:
         )
 
     def _is_beyond_gap(self, place: Place, column: int) -> bool:
-        """Whether a column without any heading parts another one from those of a table."""
+        """Whether a column without any heading separates another one from those of a table."""
         rows = range(max(place.top, 0), place.bottom + 1)
         return any(
             all(self._is_blank(self.as_placed((row, index))) for row in rows)
@@ -339,13 +339,14 @@ class StampSearch:
         )
 
     def _is_blank(self, spot: Spot) -> bool:
-        """Whether nothing stands in a cell, nor reaches over it."""
+        """Whether a cell is blank, and no merged cell covers it."""
         span = self.sheet.merged(*spot)
         return self.sheet.cell(span.top, span.left) == ""
 
     def _nearest(self, sources: Sequence[Source], place: Place) -> list[Source]:
-        """Of several labels those nearest above the block, over its columns if one is there,
-        else nearest left of it."""
+        """The labels nearest to the block: above it, over its columns if one is there, else left of
+        it.
+        """
         spots = {
             self.as_placed(spot): source
             for source in sources
@@ -363,9 +364,12 @@ class StampSearch:
         return [spots[lowest, nearest]]
 
     def _below_all(self, sources: Sequence[Source]) -> list[Source]:
-        """The only label of a tab, if it is below tables that stand side by side, where the first
-        of them begins: it speaks for all. Anywhere else it may be that of one table, and the label
-        of another may be missing."""
+        """The only label of a tab, if it is below tables side by side, where the first of them
+        begins.
+
+        There it holds for all of them. Anywhere else it may belong to one table, and the label of
+        another may be missing.
+        """
         spots = [spot for source in sources if (spot := source.label or source.spot) is not None]
         if len(spots) != 1:
             return []

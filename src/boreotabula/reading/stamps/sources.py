@@ -1,4 +1,4 @@
-"""What a stamp may be taken from, and what came of the search."""
+"""The sources of a stamp, and the result of the search."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 @dataclass(frozen=True)
 class NamedValue:
-    """What a defined name of the workbook stands for; `tab` is where its cell is."""
+    """What a defined name of the workbook refers to; `tab` is where its cell is."""
 
     tab: str
     row: int
@@ -30,7 +30,7 @@ class Surroundings:
     texts: Mapping[str, str] = field(default_factory=dict)
     """'file name', 'folder name' and 'tab name'."""
     names: Mapping[str, NamedValue] = field(default_factory=dict)
-    """The defined names that stamps ask for, in small letters."""
+    """The defined names that stamps use, in small letters."""
     tabs: Mapping[str, Sheet] = field(default_factory=dict)
     """The other tabs of the file that stamps are looked for on."""
     from_tab: Collection[str] = ()
@@ -45,19 +45,19 @@ class Source:
     spot: Spot | None = None
     label: Spot | None = None
     where: str = ""
-    """Its address, or what it is from, for messages."""
+    """Its address, or its source in words, for messages."""
 
     @property
     def at(self) -> Address | None:
-        """Its cell; None if it is from none of this tab."""
+        """Its cell; None if it is from no cell of this tab."""
         return Address(*self.spot) if self.spot else None
 
 
 class SearchResult(NamedTuple):
-    """What came of looking for a stamp."""
+    """The result of looking for a stamp."""
 
     source: Source | None
     told: Sequence[Finding] = ()
     """Why it has no value."""
     spots: Sequence[Spot] = ()
-    """Cells that could be its value, of which none was taken."""
+    """Cells that could be its value, none of which was taken."""

@@ -1,1 +1,1 @@
-"""Printed totals compared with the records they sum up, and sums that nobody named."""
+"""Printed totals compared with the records they sum up, and totals that no rule names."""

@@ -15,7 +15,7 @@ from boreotabula.reading.totals.figures import Figures
 
 
 class Check(NamedTuple):
-    """A printed total and what it was compared with; rows and columns counted from 0."""
+    """A printed total and what it was compared with; rows and columns count from 0."""
 
     row: int
     column: int
@@ -27,7 +27,7 @@ class Check(NamedTuple):
     columns: tuple[int, ...]
     """The columns of values that it sums up."""
     averaged: bool = False
-    """Whether it was held against their average, since its row is called so."""
+    """Whether it was compared with their average, because its label says so."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ class ColumnOfTotals:
     agree: NDArray[np.bool_]
 
     def checks(self, *, wrong: bool) -> Iterator[Check]:
-        """All of them one by one, or only those that disagree."""
+        """All checks one by one, or only those that disagree."""
         for index in np.flatnonzero(~self.agree).tolist() if wrong else range(len(self.rows)):
             row, agrees = int(self.rows[index]), bool(self.agree[index])
             printed, summed = float(self.printed[index]), float(self.summed[index])
@@ -64,7 +64,7 @@ class Totals:
     columns: tuple[ColumnOfTotals, ...] = ()
     rows: tuple[Check, ...] = ()
     flaws: tuple[tuple[int, int], ...] = ()
-    """Places of totals that hold an error value instead of a number."""
+    """Cells of totals that hold an error value instead of a number."""
 
     @property
     def count(self) -> int:
@@ -87,7 +87,7 @@ class Totals:
 
 
 class Summands(NamedTuple):
-    """The columns that a column sums up; a column of values has itself alone."""
+    """The columns that a column sums up; a column of values has only itself."""
 
     columns: tuple[int, ...]
     averaged: bool = False
@@ -95,10 +95,10 @@ class Summands(NamedTuple):
 
 
 def mean_of(figures: Figures, row: int, numbers: Sequence[int]) -> float:
-    """The mean of the filled ones of some columns in a row; 0 if none is."""
+    """The mean of the filled cells of some columns in a row; 0 if none is filled."""
     filled = [number for index in numbers if (number := figures.at(row, index)) is not None]
     return fsum(filled) / max(len(filled), 1)
 
 
 Range = tuple[int, int]
-"""Some of the record rows, by their numbers: from the first to before the second."""
+"""Some of the record rows, by index: from the first to before the second."""

@@ -1,9 +1,9 @@
 """Control totals: every printed total is compared with the records that it sums up.
 
 A row of totals may sum the records since any earlier row of totals, those down to a later one, or
-the whole block; a column of totals the values under the same upper heading, those since the last
-column of totals, or all of them. Whichever agrees is taken to be meant. Averages are recognised
-where no sum agrees at all.
+the whole block. A column of totals may sum the values under the same upper heading, those since the
+last column of totals, or all of them. Whichever agrees is assumed to be meant. Averages are
+considered where no sum agrees at all.
 """
 
 from __future__ import annotations
@@ -54,7 +54,7 @@ def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -
 
 
 def _flaws(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> Iterator[tuple[int, int]]:
-    """Where some rows and columns meet in a cell that holds no value."""
+    """The cells where rows and columns meet that hold an error value."""
     where = np.ix_(np.array(rows, np.intp), np.array(columns, np.intp))
     for row, column in np.argwhere(sheet.kinds[where] == CellKind.OTHER).tolist():
         if isinstance(sheet.rows[rows[row]][columns[column]], Flaw):
@@ -65,7 +65,7 @@ def _flaws(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> Iterato
 
 
 def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotals | None]:
-    """The columns that a column of totals sums up, and its total of each record row."""
+    """The columns that a column of totals sums up, and its total in each record row."""
     sets = summand_sets(figures.columns, figures.plan)[column.column]
     if not sets:
         return Summands(()), None
@@ -93,11 +93,11 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
 
 @lru_cache(maxsize=64)
 def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, ...]]]:
-    """The sets of columns that each column of values or totals could sum up, the likeliest first.
+    """The sets of columns that each column of values or totals could sum up, likeliest first.
 
     Those under the same upper headings, from the lowest level up; those over the same lower
     headings, as “planned” under each month; those left of it since the last column of totals; all
-    that stand left of it; all others.
+    columns left of it; all others.
     """
     summed = summed_columns(columns, plan)
     return {
@@ -153,8 +153,10 @@ def _folded(column: Column) -> tuple[str, ...]:
 
 
 def _field_of_total(columns: Columns, column: Column) -> str | None:
-    """The value that a column of totals is of, where several are under each heading: the field that
-    its lowest heading means. Without one, the sums of each value are tried."""
+    """The value field of a column of totals, where several are under each heading.
+
+    That is the field of its lowest heading. Without one, the sums of each value field are tried.
+    """
     # A column of values that looks like a total sums up its own kind.
     if column.kind is ColumnKind.VALUE:
         return column.field
@@ -170,8 +172,8 @@ def _row_checks(
 ) -> list[Check]:
     """The totals of each row, compared over the records that they may sum up.
 
-    Where one disagrees, it is held against what the others of its row sum up, or else the row
-    looks the way most rows of totals do, up or down.
+    A total that disagrees is compared over what the others of its row sum up. If none agrees, the
+    row is assumed to sum in the direction in which most rows of totals do.
     """
     rows = _rows_of_totals(figures, total_rows, meant)
     ways = Counter(way for row in rows for way in row.ways)
@@ -182,7 +184,9 @@ def _row_checks(
 def _rows_of_totals(
     figures: Figures, total_rows: Sequence[int], meant: Mapping[int, Summands]
 ) -> list[RowOfTotals]:
-    """The rows of totals; where each sums up the records of its own measure, only those."""
+    """The rows of totals; a row that sums up the records of one measure is compared only with
+    them.
+    """
     rows = [RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
     parts = {
         row.row: RowOfTotals(part, row.row, total_rows, meant)

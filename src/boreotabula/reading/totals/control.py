@@ -1,4 +1,4 @@
-"""Control lines: how many records stand above them, and what their fields sum up to."""
+"""Control lines, which give the number of records above them and the sums of their fields."""
 
 from __future__ import annotations
 
@@ -25,25 +25,25 @@ _COUNT = ValueForm("integer")
 
 @dataclass(frozen=True)
 class ControlFigure:
-    """A figure of a control line, and what it was compared with; row and column from 0."""
+    """A figure of a control line, and what it was compared with; row and column count from 0."""
 
     row: int
     column: int
     field: str
-    """The field that is summed up; nothing for the count of records."""
+    """The field that is summed up; None for the number of records."""
     printed: float | None
     counted: float
 
     @property
     def agrees(self) -> bool:
-        """Whether both are the same."""
+        """Whether both are equal."""
         return self.printed is not None and agree(self.printed, self.counted)
 
 
 def control_figures(
     sheet: Sheet, columns: Columns, table: TableRows, plan: Plan
 ) -> Iterator[ControlFigure]:
-    """Each figure of the control lines of a table: of the records since the line before."""
+    """Each figure of the control lines of a table: for the records since the line before."""
     control = columns.block.control
     if control is None:
         return
@@ -66,7 +66,7 @@ def _sum(figures: Figures, rows: Sequence[int], field: str) -> float:
 
 
 def about_control(sheet: Sheet, figures: Sequence[ControlFigure]) -> Iterator[Finding]:
-    """What is to be said of control lines that tell something else than was read."""
+    """A finding: control lines that disagree with what was read."""
     for figure in figures:
         if figure.agrees:
             continue

@@ -1,4 +1,4 @@
-"""Totals that cannot be compared, or that a pattern may have taken by mistake."""
+"""Totals that cannot be compared, and rows that a pattern may have taken for totals by mistake."""
 
 from __future__ import annotations
 
@@ -24,19 +24,21 @@ _AMOUNT = re.compile(
     r"(?P<before>[^\d\s.,'’+()-]{0,5}\.?)\s*[-+−(]?\d[\d\s.,'’]*\d?\)?"
     r"\s*(?P<behind>,-|[^\d\s.,'’+()-]{0,5}\.?)"
 )
-"""A number with a sign of money or a unit before or behind it."""
+"""A number with a sign of money or a unit before or after it."""
 
 
 def without_pattern_slips(totals: Totals, slips: Collection[int]) -> Totals:
-    """The totals without those of rows that are told as doubtful."""
+    """The totals without those of rows that are reported as doubtful."""
     rows = tuple(row for row in totals.rows if row.row not in slips)
     return Totals(totals.columns, rows, totals.flaws)
 
 
 def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -> list[int]:
-    """The rows that a pattern of `totals` took, but that look like records: no total of them
-    agrees, and they fill a cell of texts, besides their label, that most records fill and no other
-    row of totals does."""
+    """The rows that a pattern of `totals` took, but that look like records.
+
+    No total of them agrees, and they fill a cell of texts, besides their label, that most records
+    fill and no other row of totals does.
+    """
     block = columns.block
     rows = table.of(RowKind.TOTAL)
     if not rows or not block.totals or not table.records:
@@ -67,7 +69,7 @@ def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -
 
 
 def _beside_label(sheet: Sheet, row: int, texts: Sequence[int]) -> list[int]:
-    """The columns of texts that a row fills, without the first: that is its label."""
+    """The columns of texts that a row fills, except the first, which is its label."""
     return [text for text in texts if _is_text(sheet, row, text)][1:]
 
 
@@ -77,7 +79,7 @@ def _is_text(sheet: Sheet, row: int, column: int) -> bool:
 
 
 def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator[Finding]:
-    """What is said of rows that a pattern of `totals` may have taken by mistake."""
+    """A finding: rows that a pattern of `totals` may have taken by mistake."""
     for row in rows:
         cells = sheet.rows[row][columns.left : columns.right]
         label = next(cell_text(cell) for cell in cells if cell != "")
@@ -92,7 +94,9 @@ def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator
 
 
 def over_texts(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Iterator[Finding]:
-    """Printed totals over fields that are read as texts, where most records hold amounts."""
+    """A finding: printed totals over fields that are read as texts, where most records hold
+    amounts.
+    """
     kinds = (ColumnKind.BESIDE,) if columns.block.is_list else (ColumnKind.VALUE,)
     by_field: dict[str, list[tuple[int, int]]] = {}
     rows = table.of(RowKind.TOTAL)
@@ -135,7 +139,7 @@ def _mostly_amounts(sheet: Sheet, table: TableRows, column: int) -> bool:
 
 
 def _sign(sheet: Sheet, row: int, column: int) -> str | None:
-    """The unit beside the amount in a cell, nothing without one; None if it holds no amount."""
+    """The unit beside the amount in a cell, empty without one; None if it holds no amount."""
     cell = sheet.rows[row][column]
     if cell == "":
         return None

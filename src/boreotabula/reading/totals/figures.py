@@ -1,4 +1,4 @@
-"""The numbers of a block as its records hold them: what printed totals are compared with."""
+"""The numbers of a block as its records hold them, with which printed totals are compared."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from boreotabula.sheets.sheet import Cell, Flaw, Sheet
 
 
 def number_in(cell: Cell, form: ValueForm) -> float | None:
-    """The number that a cell holds, as a record would; None if it holds none."""
+    """The number of a cell, as a record would hold it; None if it holds none."""
     if isinstance(cell, bool | Flaw) or cell == "" or stands_for_nothing(cell, form):
         return None
     if isinstance(cell, float | int):
@@ -40,7 +40,7 @@ def number_in(cell: Cell, form: ValueForm) -> float | None:
 
 @dataclass(frozen=True, eq=False)
 class Figures:
-    """The numbers of a block; columns are those whose values can be added up."""
+    """The numbers of a block; its columns are those whose values can be added up."""
 
     sheet: Sheet
     columns: Columns
@@ -67,13 +67,16 @@ class Figures:
         return _forms(self.columns, self.plan)
 
     def form(self, column: int) -> ValueForm:
-        """How the values of a column are written; of a column of totals as its neighbours'."""
+        """How the values of a column are written; for a column of totals as in its neighbour."""
         return self._forms.get(column) or next(iter(self._forms.values()))
 
     @cached_property
     def numbers(self) -> NDArray[np.float64]:
-        """The number in each cell of the sheet, NaN where is none: in the rows of the table, in
-        columns of values and of totals, as a record would hold it."""
+        """The number in each cell, NaN where there is none.
+
+        In the rows of the table, and columns of values and of totals, it is the number that a
+        record would hold.
+        """
         # Elsewhere texts are no figures, and reading each as a number would take long.
         held = [*self.places, *(column.column for column in self.columns.of(ColumnKind.TOTAL))]
         start, end = self.table.start, self.table.start + len(self.table.kinds)
@@ -114,18 +117,18 @@ class Figures:
         return None if number != number else number
 
     def part(self, rows: Sequence[int], columns: Sequence[int]) -> NDArray[np.float64]:
-        """The numbers where some rows and columns meet; zero where is none."""
+        """The numbers where some rows and columns meet; zero where there is none."""
         where = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
         return _zero_for_none(self.numbers[where])
 
     @cached_property
     def record_numbers(self) -> NDArray[np.float64]:
-        """The numbers of the record rows in the columns of values; NaN where is none."""
+        """The numbers of the record rows in the columns of values; NaN where there is none."""
         return self.numbers[np.ix_(self.table.record_rows, np.array(self.places, np.intp))]
 
     @cached_property
     def record_values(self) -> NDArray[np.float64]:
-        """The same; zero where is none."""
+        """The same numbers; zero where there is none."""
         return _zero_for_none(self.record_numbers)
 
     @cached_property
@@ -137,13 +140,14 @@ class Figures:
         return self.across((row,), columns)[0]
 
     def across(self, rows: Sequence[int], columns: Sequence[int]) -> list[float]:
-        """The sum of each of some rows over some columns."""
+        """The sum of each of these rows over some columns."""
         numbers: list[float] = self.part(rows, columns).sum(axis=1).tolist()
         return numbers
 
     def span(self, column: int, group: tuple[int, int]) -> float:
-        """The sum of a column over some of the record rows, by their numbers: from the first to
-        before the second."""
+        """The sum of a column over a range of record rows, by index: from the first to before the
+        second.
+        """
         start, end = group
         if start == end:
             return 0.0
@@ -157,15 +161,16 @@ class Figures:
         return fsum(self.down(column)[start:end].tolist())
 
     def down(self, column: int) -> NDArray[np.float64]:
-        """The numbers of a column in the record rows; zero where is none."""
+        """The numbers of a column in the record rows; zero where there is none."""
         index = self._place_of.get(column)
         if index is not None:
             return self.record_values[:, index]
         return self.part(self.rows, [column])[:, 0]
 
     def _sums_so_far(self, column: int) -> tuple[NDArray[np.float64], bool]:
-        """The sums of a column up to each record row, and whether all are whole: only then are
-        their differences exact."""
+        """The running sums of a column, and whether all are whole: only then are their differences
+        exact.
+        """
         known = self._so_far.get(column)
         if known is None:
             numbers = self.down(column)
@@ -185,7 +190,7 @@ class Figures:
         return {}
 
     def sums(self) -> NDArray[np.float64]:
-        """The sum of each column over all record rows; of those that cannot be summed zero."""
+        """The sum of each column over all record rows; zero for columns that cannot be summed."""
         sums = np.zeros(self.sheet.width)
         # Zero elsewhere, so that sums over runs of columns can be told by differences.
         sums[self.places] = self.record_values.sum(axis=0)
@@ -229,17 +234,17 @@ def decimals_of(number: float) -> int:
 
 
 _FEW = 3
-"""From the fourth question on it pays to add up once for all."""
+"""From this question on it pays to add up once for all."""
 
 _EXACT = 2.0**53
 """Whole numbers below this are exact."""
 
 _SAME = 1e-9
-"""What binary fractions may be apart in sums that are the same."""
+"""How far sums that are the same may differ as binary fractions."""
 
 
 def agree(printed: float, summed: float) -> bool:
-    """Whether a printed total is a sum, to half a unit of its last printed place."""
+    """Whether a printed total equals a sum, within half a unit of its last printed place."""
     apart = abs(printed - summed)
     # Relative, as the error of a sum grows with it.
     if apart <= _SAME * (abs(summed) + 1.0):
@@ -248,7 +253,7 @@ def agree(printed: float, summed: float) -> bool:
 
 
 def all_agree(printed: NDArray[np.float64], summed: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which of some printed totals are sums; see `agree`."""
+    """Which of these printed totals equal their sums; see `agree`."""
     apart = np.abs(printed - summed)
     mask: NDArray[np.bool_] = apart <= _SAME * (np.abs(summed) + 1.0)
     # How many places were printed is asked only where it could make the difference.

@@ -1,4 +1,4 @@
-"""What is to be said of printed totals that disagree: both figures, and the likely culprits."""
+"""Findings about printed totals that disagree: both figures, and the likely culprits."""
 
 from __future__ import annotations
 
@@ -26,10 +26,10 @@ from boreotabula.sheets.sheet import Sheet
 def about_totals(
     sheet: Sheet, totals: Totals, columns: Columns, table: TableRows, figures: Figures
 ) -> list[Finding]:
-    """The totals that disagree: those of one cause in one finding.
+    """The totals that disagree, one finding for each cause.
 
-    One cause is a difference that several totals share, and a whole row or column of totals of
-    which several disagree, each by another difference: a column was lost, perhaps.
+    One cause is a difference that several totals share. Another is a whole row or column of totals
+    of which several disagree, each by another difference: perhaps a column was lost.
     """
     search = Suspects(sheet, columns, table, figures)
     before = [check for check in totals.wrong if search.corrected_in(check)] if sheet.was else []
@@ -57,7 +57,7 @@ def about_totals(
 
 
 def _before_correction(sheet: Sheet, checks: Sequence[Check], search: Suspects) -> Finding:
-    """Totals of the values that stood there before a correction: that explains them."""
+    """A finding: totals of the values before a correction, which explains the difference."""
     first, *others = checks
     where = sheet.address(first.row, first.column)
     return TOTAL_BEFORE_CORRECTION(
@@ -72,12 +72,13 @@ def _before_correction(sheet: Sheet, checks: Sequence[Check], search: Suspects) 
 
 
 _SEVERAL = 3
-"""Two totals may be wrong each for itself; three of a line have one cause."""
+"""Two totals may be wrong independently; this many of a line have one cause."""
 
 
 def _whole_lines(totals: Totals, wrong: Sequence[Check]) -> Iterator[list[Check]]:
-    """The totals of a column or row of which at least three disagree, each by a difference of its
-    own or all of them; the fullest first, each total once."""
+    """Rows or columns of which at least three totals disagree, by different amounts or without a
+    single one that agrees; the fullest first, each total once.
+    """
     agreeing = Counter(line for check in totals.checks if check.agrees for line in _lines_of(check))
     groups: dict[tuple[str, int], list[Check]] = {}
     for one in wrong:
@@ -99,7 +100,10 @@ def _lines_of(check: Check) -> tuple[tuple[str, int], tuple[str, int]]:
 
 def _same_cause(table: Iterable[list[Check]]) -> Iterator[list[Check]]:
     """Lines of totals that differ by the same amounts in the same places: subtotals and totals of
-    the same records. Of each, those of the first line."""
+    the same records.
+
+    Of each group, the totals of the first line.
+    """
     groups: set[frozenset[float]] = set()
     for checks in table:
         amounts = frozenset(map(difference, checks))
@@ -136,7 +140,7 @@ def _range(sheet: Sheet, check: Check) -> str:
 
 
 def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check], culprit: str) -> Finding:
-    """A row or column of totals of which several disagree."""
+    """A finding: a row or column of totals of which several disagree."""
     first = checks[0]
     in_row = len({check.row for check in checks}) == 1
     called = sheet.row_called(first.row) if in_row else sheet.column_called(first.column)

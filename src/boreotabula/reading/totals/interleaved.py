@@ -1,5 +1,8 @@
-"""Tables whose rows take turns: each thing has the same measures below each other, as planned and
-real, and so have its totals. A total sums up the rows of its own measure alone."""
+"""Tables whose rows alternate: everything has the same measures below each other, as planned and
+actual, and so have its totals.
+
+A total sums up only the rows of its own measure.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +21,11 @@ _MOST_MEASURES = 12
 
 
 def like_rows(figures: Figures, row: int) -> Figures | None:
-    """The figures of the records with the same measure as a row of totals: the same text in the
-    column that names it. None if they are all records, or too few."""
+    """The figures of the records with the same measure as a row of totals.
+
+    They have the same text in the column that names the measure. None if these are all records, or
+    too few.
+    """
     column = _measure_column(figures)
     if column is None:
         return None
@@ -31,8 +37,7 @@ def like_rows(figures: Figures, row: int) -> Figures | None:
 
 
 def _measure_column(figures: Figures) -> int | None:
-    """The last column before the values, if something else names what is measured: one column
-    alone names that."""
+    """The last column before the values, if another column names what is measured."""
     columns = figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
     first = min(figures.places, default=0)
     leading = sorted(column.column for column in columns if column.column < first)
@@ -50,8 +55,11 @@ def _without(figures: Figures, rows: list[int]) -> Figures:
 
 
 def rows_of_interleaved_sums(figures: Figures, table: TableRows) -> list[int]:
-    """The record rows that hold sums, each of the rows of its own measure: all measures of a thing
-    do, and their numbers are too long for a chance. None where rows do not take turns."""
+    """The record rows that hold sums, each of the rows of its own measure.
+
+    All measures of a thing hold them, and their numbers are too long for a coincidence. None where
+    rows do not alternate.
+    """
     measures = _measures(figures, table)
     if measures is None:
         return []
@@ -73,8 +81,10 @@ def rows_of_interleaved_sums(figures: Figures, table: TableRows) -> list[int]:
 
 
 def _measures(figures: Figures, table: TableRows) -> NDArray[np.intp] | None:
-    """Which measure each record row is of, counted from 0; None if there are no two that take
-    turns from the first row to the last."""
+    """The measure of each record row, counted from 0.
+
+    None if there are not at least two that alternate from the first row to the last.
+    """
     column = _measure_column(figures)
     if column is None:
         return None

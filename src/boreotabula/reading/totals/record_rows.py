@@ -1,4 +1,4 @@
-"""The record rows of a table as numbers: what each says of its own, and what names it."""
+"""The record rows of a table as numbers: the independent values of each, and what names it."""
 
 from __future__ import annotations
 
@@ -14,17 +14,17 @@ from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.reading.totals.figures import Figures
 
 FEWEST_SUMMANDS = 2
-"""A row or column of sums has at least so many numbers other than zero in each of them."""
+"""A row or column of sums has at least this many non-zero numbers in each sum."""
 NEAR = 0.75
-"""A number that is at least so much of a sum, or the sum of it, is near it."""
+"""A number is near a sum if it is at least this share of it, or the reverse."""
 _NEARLY_ONE = 1 - 1e-6
 
 FEWEST_MEMBERS = 3
-"""So many rows make a group, where nobody says that it is one."""
+"""This many rows make a group where the layout does not name one."""
 
 
 class RecordRows:
-    """The record rows of a table, each called by its number among them."""
+    """The record rows of a table, each identified by its index among them."""
 
     def __init__(self, figures: Figures, table: TableRows) -> None:
         self.figures = figures
@@ -40,23 +40,23 @@ class RecordRows:
 
     @cached_property
     def independent(self) -> NDArray[np.intp]:
-        """The columns that say something of their own: a price times some pieces does not."""
+        """The columns with independent values: a price times some pieces is not."""
         return _independent(self.values)
 
     @property
     def single_column(self) -> bool:
-        """Whether only one column says something of its own."""
+        """Whether only one column has independent values."""
         return len(self.independent) == 1
 
     @cached_property
     def digits(self) -> NDArray[np.float64]:
-        """How many binary digits the numbers of each row have."""
+        """The bits in the numbers of each row."""
         values = np.abs(self.values[:, self.independent])
         digits: NDArray[np.float64] = np.log2(1.0 + values).sum(axis=1)
         return digits
 
     def indent(self, index: int) -> int:
-        """How far the name of a record row is indented."""
+        """The indentation of a record row's name."""
         row = int(self.rows[index])
         sheet = self.figures.sheet
         named = next((column for column in self.labels if sheet.rows[row][column] != ""), None)
@@ -78,7 +78,7 @@ class RecordRows:
 
 
 def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
-    """The columns that are no multiple of one before them: only those are evidence of their own."""
+    """The columns that are no multiple of an earlier one: only those are independent evidence."""
     lengths = np.sqrt((values * values).sum(axis=0))
     directions = values / np.where(lengths == 0, 1.0, lengths)
     # Of two columns that are multiples the directions are the same, or nearly if rounded: few are
@@ -97,7 +97,7 @@ def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
 
 
 def _is_multiple(column: NDArray[np.float64], values: NDArray[np.float64]) -> bool:
-    """Whether a column is another one times the same number throughout, in three rows at least."""
+    """Whether a column is another one times a constant, in three rows at least."""
     mask = values != 0
     if np.count_nonzero(mask) < FEWEST_MEMBERS or (column[~mask] != 0).any():
         return False
@@ -107,9 +107,11 @@ def _is_multiple(column: NDArray[np.float64], values: NDArray[np.float64]) -> bo
 
 
 def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
-    """The record rows where a cell is blank that most of the others have: one of the stub, in a
-    list of any column that it fills. A row with a date or time of its own, or with a text behind
-    its numbers, is a record that lacks something, and no sum."""
+    """The record rows where a cell is blank that most of the others fill: one of the stub, or in a
+    list of any column.
+
+    A row with a date or time, or with a text after its numbers, is an incomplete record and no sum.
+    """
     sheet, columns = figures.sheet, figures.columns
     carry = columns.block.carry_down
     groups = [group.field for group in columns.block.group_row]

@@ -13,7 +13,7 @@ from boreotabula.reading.totals.checks import Check, Range, Summands, mean_of
 from boreotabula.reading.totals.figures import Figures, agree
 
 _MOST_RANGES = 50
-"""So many earlier rows of totals, and as many later ones, may bound what a total sums up."""
+"""At most this many earlier and later rows of totals may bound what a total sums up."""
 
 
 class RowOfTotals:
@@ -51,7 +51,9 @@ class RowOfTotals:
         return {column: result[column] for column in self.printed if column in result}
 
     def _sums(self, column: int, group: Range) -> Iterator[float]:
-        """What the row may hold in a column: under averages, their sum or that of the sums."""
+        """What the row may hold in a column: under averages, their sum or the average of the
+        sums.
+        """
         # Under a column of totals stands the sum of what these sum up.
         columns = self.meant[column].columns
         total = fsum(self.figures.span(column, group) for column in columns)
@@ -65,9 +67,9 @@ class RowOfTotals:
 
     @property
     def ways(self) -> Iterator[str]:
-        """Where the records lie that its agreeing totals sum up."""
+        """For each agreeing total, whether its records lie "down" or "up" from it."""
         for (start, end), _ in self.agreeing.values():
-            # The whole block tells neither way.
+            # A total of the whole block has no direction.
             if not start == 0 < self.middle < end:
                 yield "down" if start >= self.middle else "up"
 
@@ -99,7 +101,7 @@ class RowOfTotals:
     def _nearest(
         self, column: int, printed: float, usual: Sequence[Range], *, down: bool
     ) -> tuple[Range, float]:
-        """The range whose figure is nearest to a total that agrees with none."""
+        """The range whose sum is nearest to a total that agrees with none."""
         # A wrong total is held against what it most likely was meant to sum.
         side = [range_ for range_ in self.ranges if (range_[0] >= self.middle) is down]
         result = [
@@ -125,13 +127,13 @@ class RowOfTotals:
 
     @property
     def _called_average(self) -> bool:
-        """Whether the row is named as averages are."""
+        """Whether the row has a label of averages."""
         columns = self.figures.columns
         named = [column.column for column in columns.every if column.kind is not ColumnKind.VALUE]
         return begins_as_total(self.figures.sheet, self.row, named, AVERAGE_WORDS)
 
     def _nearest_mean(self, column: int) -> tuple[Range, float]:
-        """The range whose average is nearest to what is printed in a column."""
+        """The range whose average is nearest to the printed one in a column."""
         ranges = self.ranges[:_FEW_RANGES] + self.ranges[-1:]
         means = [(range_, self._average(column, range_)) for range_ in ranges]
         return min(means, key=lambda pair: abs(pair[1] - self.printed[column]))
@@ -155,14 +157,14 @@ class RowOfTotals:
 
 
 _FEW_RANGES = 4
-"""So many ranges are tried for averages."""
+"""The number of ranges tried for averages."""
 
 
 def row_ranges(records: Sequence[int], row: int, total_rows: Sequence[int]) -> list[Range]:
-    """The record rows that a row of totals may sum up, the likeliest first.
+    """The record rows that a row of totals may sum up, likeliest first.
 
-    Those since an earlier row of totals, the nearest first; those down to a later one; all above,
-    all below, all of the block.
+    Those since an earlier row of totals, nearest first; those down to a later one; all above, all
+    below, all of the block.
     """
     # Found by search: blocks can have thousands of rows of totals.
     middle, number = bisect_left(records, row), len(records)

@@ -1,4 +1,4 @@
-"""What may have made a printed total disagree with its records: as a perhaps, with its cell."""
+"""Possible causes of a disagreement between a printed total and its records, with their cells."""
 
 from __future__ import annotations
 
@@ -35,13 +35,13 @@ _NO_RECORDS = (
 
 
 class Suspects:
-    """Looks for what may have made a total disagree."""
+    """Looks for the cause of a disagreement."""
 
     def __init__(self, sheet: Sheet, columns: Columns, table: TableRows, figures: Figures) -> None:
         self.sheet, self.columns, self.table, self.figures = sheet, columns, table, figures
 
     def culprit(self, check: Check) -> str:
-        """The likeliest culprit in words; nothing if none is found."""
+        """The likeliest culprit in words; empty if there is none."""
         columns = check.columns or (check.column,)
         # From the surest explanation to the weakest.
         steps = (self._no_number, self._left_out, self._swapped_total, self._one_cell,
@@ -49,8 +49,11 @@ class Suspects:
         return _first(step(check, columns) for step in steps)
 
     def explained_together(self, wrong: Sequence[Check]) -> dict[Spot, str]:
-        """By the cells of totals the culprit that several of them point at: a cell whose row and
-        column differ by the same, or one that stands under the neighbour heading."""
+        """The culprit that several totals point at, by the cells of the totals.
+
+        It is a cell whose row and column differ by the same amount, or one that stands under the
+        neighbouring heading.
+        """
         result: dict[Spot, str] = {}
         by_difference: dict[float, list[Check]] = {}
         for check in wrong:
@@ -67,7 +70,7 @@ class Suspects:
         return result
 
     def _at_crossing(self, cell: Spot, apart: float) -> str:
-        """What may be wrong with a cell whose row and column both differ by the same."""
+        """What may be wrong with a cell whose row and column both differ by the same amount."""
         number = self.figures.at(*cell)
         if not number:
             return ""
@@ -82,8 +85,9 @@ class Suspects:
         )
 
     def _moved(self, less: Check, more: Check, apart: float) -> str:
-        """The only cell of the column that sums up too much which would make both totals right in
-        the neighbour column, where its row is blank."""
+        """The only cell of the larger column whose move to the neighbouring column, where its row
+        is blank, would make both totals right.
+        """
         lacking, having = (check.columns or (check.column,) for check in (less, more))
         if len(lacking) != 1 or len(having) != 1 or abs(lacking[0] - having[0]) != 1:
             return ""
@@ -103,7 +107,7 @@ class Suspects:
         )
 
     def one_row(self, checks: Sequence[Check]) -> str:
-        """The only row whose cells are just what a row of totals differs by, each in its column."""
+        """The only row whose cells equal the differences of a row of totals, column by column."""
         if len({check.row for check in checks}) > 1 or any(check.averaged for check in checks):
             return ""
         common = set.intersection(*(set(check.rows) for check in checks))
@@ -123,7 +127,9 @@ class Suspects:
         return culprits.ROW_IN_TOTALS(row=self.sheet.row_called(row), twice=sign > 0)
 
     def corrected_in(self, check: Check) -> list[Spot]:
-        """The corrected cells that a total sums up, if it agrees with what stood there before."""
+        """The corrected cells that a total sums up, if it agrees with the values before the
+        correction.
+        """
         columns = check.columns or (check.column,)
         spots = [spot for spot in self.sheet.was if spot[0] in check.rows and spot[1] in columns]
         change = sum(
@@ -147,7 +153,7 @@ class Suspects:
         return culprits.CELL_IN_NO_RECORD(text=text, cell=cell, more=len(texts) - 1)
 
     def _left_out(self, check: Check, columns: Sequence[int]) -> str:
-        """A row that is no record but holds just what is missing."""
+        """A row that is no record but holds exactly what is missing."""
         apart = check.printed - check.summed
         for row in self.table.of(*_NO_RECORDS):
             held = [n for column in columns if (n := self.figures.at(row, column)) is not None]
@@ -163,12 +169,12 @@ class Suspects:
         return ""
 
     def _one_cell(self, check: Check, columns: Sequence[int]) -> str:
-        """A cell that holds just the difference: summed twice, or not at all."""
+        """A cell that holds exactly the difference: summed twice, or not at all."""
         apart = check.printed - check.summed
         return _first(self._held(cell, apart) for cell in _cells(check, columns))
 
     def _one_line(self, check: Check, columns: Sequence[int]) -> str:
-        """A whole line that holds just the difference."""
+        """A row or column that holds exactly the difference."""
         apart = check.printed - check.summed
         # With one row or column the line is the cell, which was asked.
         if len(columns) > 1 and len(check.rows) > 1:
@@ -187,7 +193,7 @@ class Suspects:
         return culprits.SUMMED_WRONGLY(where=where, twice=number * apart > 0)
 
     def _swapped_cell(self, check: Check, columns: Sequence[int]) -> str:
-        """The first cell that explains the difference if two of its digits changed places."""
+        """The first cell that explains the difference if two of its digits are swapped."""
         apart = check.printed - check.summed
         return _first(self._digits_swapped(cell, apart) for cell in _cells(check, columns))
 
@@ -227,7 +233,7 @@ class Suspects:
 
 
 def _first(messages: Iterable[str]) -> str:
-    """The first message that says anything."""
+    """The first message that is not empty."""
     return next((message for message in messages if message), "")
 
 
@@ -241,7 +247,7 @@ def _same_size(number: float, other_number: float) -> bool:
 
 
 def _crossing(checks: Sequence[Check]) -> Spot | None:
-    """The cell in which the only row and the only column cross whose totals are among these."""
+    """The cell where the only row and the only column meet whose totals are among these."""
     rows = {check.rows[0] for check in checks if len(check.rows) == 1 and len(check.columns) > 1}
     columns = {
         (check.columns or (check.column,))[0]
@@ -252,7 +258,7 @@ def _crossing(checks: Sequence[Check]) -> Spot | None:
 
 
 def _number_in(cell: Cell) -> float:
-    """The number that a cell holds; 0 if it is none, as it was summed."""
+    """The number of a cell as it was summed; 0 if it holds none."""
     return convert((cell,), ValueForm("number")).values[0].as_py() or 0.0
 
 
@@ -262,7 +268,7 @@ _DIGITS = re.compile(r"-?\d{2,15}")
 
 
 def _swapped(number: float, other_number: float) -> bool:
-    """Whether two whole numbers differ by two neighbouring digits that changed places."""
+    """Whether two whole numbers differ by swapping two neighbouring digits."""
     if number == other_number or not (number.is_integer() and other_number.is_integer()):
         return False
     first, second = str(int(number)), str(int(other_number))

@@ -10,19 +10,23 @@ from numpy.typing import NDArray
 from boreotabula.reading.totals.figures import all_agree
 
 FEWEST_TABS = 3
-"""That one of two tabs is the sum of the other says nothing."""
+"""With only two tabs, one being the sum of the other proves nothing."""
 _FEWEST_SUMS = 3
-"""So many cells must be true sums, of two numbers at least: fewer may be a coincidence."""
+"""This many cells must be sums of at least two numbers: fewer may be a coincidence."""
 _MOST = 20_000_000
-"""More cells of all tabs together are not compared: such a workbook is no set of small forms."""
+"""With more cells than this in all tabs, they are not compared: such a workbook is no set of small
+forms.
+"""
 
 Numbers = tuple[NDArray[np.intp], NDArray[np.float64]]
 """Cells, as row × 65,536 + column, and their numbers."""
 
 
 def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[str]]]:
-    """The tabs that sum up others which stand in turn, and those others; the smaller sums first,
-    so that a year is the sum of its months, the quarters left aside."""
+    """The tabs that sum up other tabs which stand in a row, and those others.
+
+    The smaller sums come first, so that a year is the sum of its months, without the quarters.
+    """
     names = [name for name, (cells, _) in tabs.items() if len(cells) >= _FEWEST_SUMS]
     if len(names) < FEWEST_TABS:
         return
@@ -58,7 +62,7 @@ def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[
 def _run_summed(
     matrix: NDArray[np.float64], left: Sequence[int], index: int
 ) -> Sequence[int] | None:
-    """The tabs in turn whose numbers a tab sums up; None if there are none."""
+    """The consecutive tabs whose numbers a tab sums up; None if there are none."""
     for run in _runs(matrix, left, index):
         members = matrix[run]
         several = np.count_nonzero(members, axis=0) > 1
@@ -69,7 +73,7 @@ def _run_summed(
 
 
 def _runs(matrix: NDArray[np.float64], left: Sequence[int], index: int) -> Iterator[list[int]]:
-    """Tabs in turn, two at least, whose numbers add up to the same sum as those of a tab."""
+    """Consecutive tabs, at least two, whose numbers add up to the same sum as those of a tab."""
     other_numbers = [position for position in left if position != index]
     ends = np.concatenate(([0.0], np.cumsum(matrix[other_numbers].sum(axis=1))))
     apart = np.abs(ends[None, :] - ends[:, None] - matrix[index].sum())

@@ -1,4 +1,4 @@
-"""Totals that nobody named: rows and columns that hold the sums of the others.
+"""Totals that no rule names: rows and columns that hold the sums of the others.
 
 They must not become records, whatever their label: their cells are unplaced, with an error.
 """
@@ -53,7 +53,7 @@ class WithoutSums:
 def without_unnamed_totals(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
 ) -> WithoutSums:
-    """Take out what looks like a total: columns first, then rows."""
+    """Remove what looks like a total: columns first, then rows."""
     figures = Figures(sheet, columns, plan, table)
     scoped_findings: list[ScopedFinding] = []
     # Nothing sums up with fewer rows but by chance.
@@ -103,7 +103,7 @@ def _is_kept(sheet: Sheet, columns: Columns, row: int, kept: Sequence[Pattern]) 
 def _with_groups(
     sheet: Sheet, columns: Columns, table: TableRows, figures: Figures
 ) -> tuple[TableRows, list[ScopedFinding]]:
-    """The rows where those that sum up the ones below them name their groups."""
+    """The rows, where those that sum up the rows below them name their groups."""
     level = len(columns.block.group_row) - 1
     # Where names stand in rows of their own, equal numbers below each other are no sums.
     if any(name.level == level for name in table.groups.values()):
@@ -123,7 +123,7 @@ def _with_groups(
 
 
 def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """Rows of small numbers that were taken for names of groups since they hold sums."""
+    """Rows of small numbers that were taken for names of groups because they hold sums."""
     label = cell_text(next(cell for cell in sheet.rows[rows[0]][columns.left :] if cell != ""))
     return GROUPS_BY_SUMS(
         sheet.address(rows[0], columns.left),
@@ -177,10 +177,10 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
 
 @dataclass(frozen=True)
 class _Scattered:
-    """The sets of columns that are more than two runs, one behind the other."""
+    """The sets of columns that are more than two runs, concatenated."""
 
     sets: NDArray[np.intp]
-    """Which of the sets they are."""
+    """The index of each set."""
     columns: NDArray[np.intp]
     starts: NDArray[np.intp]
     """Where each begins among the columns."""
@@ -191,13 +191,14 @@ class _Candidates:
     """The sets of columns that columns of values could sum up."""
 
     columns: tuple[tuple[Column, range], ...]
-    """Each column of values, and which of the sets are its own."""
+    """Each column of values, and the indices of its sets."""
     sets: tuple[tuple[int, ...], ...]
     of: NDArray[np.intp]
-    """The column that each set is of."""
+    """The column that each set belongs to."""
     runs: NDArray[np.intp]
-    """Of each set the first column and the one after the last of two runs; all zero if there are
-    more."""
+    """For each set the first column and the one after the last of two runs; all zero if it has
+    more.
+    """
     scattered: _Scattered
 
 
@@ -235,7 +236,9 @@ def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
 
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
-    """Whether a column holds the sum of others in every row, and in enough of them truly one."""
+    """Whether a column holds the sum of others in every row, and a sum of at least two numbers in
+    enough of them.
+    """
     numbers, values = figures.down(column), figures.part(figures.rows, summands)
     # One row that is none is proof enough: it is a column of its own.
     if not all_agree(numbers, values.sum(axis=1)).all():

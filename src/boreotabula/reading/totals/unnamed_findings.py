@@ -1,4 +1,4 @@
-"""What is said of rows that hold sums, or may."""
+"""Findings about rows that hold sums, or may."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from boreotabula.sheets.sheet import Sheet
 
 
 def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """What is said of rows that surely hold sums."""
+    """A finding: rows that surely hold sums."""
     label, patterns = _labels(sheet, columns, rows)
     where = sheet.address(rows[0], columns.left)
     slots = {"rows": sheet.rows_called(rows), "count": len(rows)}
@@ -25,7 +25,7 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
 def likely_finding(
     kind: FindingKind, sheet: Sheet, columns: Columns, rows: Sequence[int]
 ) -> Finding:
-    """What is said of rows that may be totals, in the words of a kind."""
+    """A finding: rows that may be totals, worded for their kind."""
     label, patterns = _labels(sheet, columns, rows)
     return kind(
         sheet.address(rows[0], columns.left),

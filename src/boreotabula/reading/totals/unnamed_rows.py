@@ -16,25 +16,25 @@ from boreotabula.reading.totals.record_rows import FEWEST_MEMBERS, FEWEST_SUMMAN
 from boreotabula.reading.values.picked import Places
 
 FEWEST_PLACES = 2
-"""So many sums must be seen in a row or column, each of at least two numbers other than zero."""
+"""This many sums must be seen in a row or column, each of at least two non-zero numbers."""
 
 
 @dataclass(frozen=True)
 class RowsOfSums:
-    """Record rows that hold sums: those that surely do, and those that may."""
+    """Record rows that hold sums: the certain ones, and the possible ones."""
 
     sure: tuple[int, ...]
     maybe: tuple[int, ...]
     groups: tuple[int, ...] = ()
-    """Of those that may: rows that sum up the ones below them, as names of groups do."""
+    """Possible ones that sum up the rows below them, as names of groups do."""
     near: tuple[int, ...] = ()
-    """Of those that may: rows named as totals, with numbers near the sums of the rows above."""
+    """Possible ones that are named as totals, with numbers near the sums of the rows above."""
 
 
 def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
     """Record rows that hold, column by column, the sums of records above or below them.
 
-    What is found is no member of other sums, so sums of sums show in the next round.
+    A row found here is no member of other sums, so that sums of sums show in the next round.
     """
     search = _Search(figures, table)
     numbers: set[int] = set()
@@ -55,8 +55,10 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
 
 @dataclass(frozen=True)
 class GroupsBySums:
-    """Record rows that name groups, as they hold the sums of the rows below them; `doubtful` if
-    their numbers are so small that it may be a chance."""
+    """Record rows that name groups, because they hold the sums of the rows below them.
+
+    They are `doubtful` if their numbers are so small that it may be a coincidence.
+    """
 
     rows: tuple[int, ...] = ()
     doubtful: bool = False
@@ -66,7 +68,7 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
     """Record rows that hold the sums of the rows below them, down to the next such row.
 
     Either all rows of the table are such rows and their members, one group after the other; or a
-    row lacks a stub cell that the others have. If such rows are met, those that look like them are
+    row lacks a stub cell that the others have. If there are any, rows that look like them are
     groups as well, whatever their sums: these are compared.
     """
     search = _Search(figures, table)
@@ -85,16 +87,16 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
 
 
 CHANCE = 16.0
-"""So many binary digits the sums of a row must have to be no chance, whatever is around it."""
+"""Bits of evidence that rule out coincidence, whatever stands around the row."""
 _HINTED = 8.0
-"""The same where something else speaks for it: its place, or other sums."""
+"""The same where something else supports it: its place, or other sums."""
 _WORTH_A_WORD = 6.0
-"""With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
+"""Below this, sums in several columns are not worth reporting: 1, 2, 3 sum up as well."""
 
 _MOST_MEMBERS = 500
-"""So many rows of a group are added up where the next group is not known."""
+"""The number of rows of a group that are added up where the next group is not known."""
 _MOST_ENDS = 50
-"""So many rows at which the members of a row of sums could end are tried."""
+"""The number of rows tried as the end of the members of a row of sums."""
 
 
 class _Search(RecordRows):
@@ -131,8 +133,9 @@ class _Search(RecordRows):
     def _next_below(
         self, last: int, member: NDArray[np.bool_], starts: NDArray[np.intp]
     ) -> int | None:
-        """The first row after some row that surely sums up members above it: those since one of
-        some rows, or all."""
+        """The first row after `row` that surely sums up members above it: those since one of some
+        rows, or all.
+        """
         # Zero, so that what is no member adds nothing to the sums.
         values = np.where(member[:, None], self.values, 0.0)
         # Differences of sums so far sieve the ranges; the exact sums decide.
@@ -151,7 +154,10 @@ class _Search(RecordRows):
 
     def _near_below(self, member: NDArray[np.bool_], starts: NDArray[np.intp]) -> NDArray[np.bool_]:
         """The rows that may hold the sum of all above them, or of those since an earlier row of
-        totals. Rows that lack what names the others are looked at anyway."""
+        totals.
+
+        Rows that lack what names the others are tried in any case.
+        """
         sums = np.where(member, self.sums, 0.0)
         before = np.concatenate(([0.0], np.cumsum(sums)))
         running = before[:-1]
@@ -169,8 +175,11 @@ class _Search(RecordRows):
         member: NDArray[np.bool_],
         so_far: NDArray[np.float64],
     ) -> Iterator[Places]:
-        """The members that a row may sum up, from one of some rows down to it, but for those whose
-        sums are far off; `so_far` are the sums of all members above each row."""
+        """The members that a row may sum up, from one of some rows down to it, without those whose
+        sums are far off.
+
+        `so_far` are the sums of all members above each row.
+        """
         value = ~np.isnan(self.numbers[index]) if self.unnamed[index] else slice(None)
         sums = (so_far[index] - so_far[reach])[:, value]
         # Wider than any rounding: this only sieves, the exact sums decide.
@@ -184,8 +193,8 @@ class _Search(RecordRows):
     def above_members(self, known_numbers: set[int]) -> set[int]:
         """The rows that sum up records below them.
 
-        Where one ends its members, another row of sums, or something that ends a table, must
-        follow; or its stub must look unlike theirs; or its numbers must be too long for a chance.
+        The members must end at another row of sums or at something that ends a table, or look
+        unlike it in their stub, or the numbers must be too long for a coincidence.
         """
         members = np.array(
             [index for index in range(len(self.rows)) if index not in known_numbers], np.intp
@@ -212,8 +221,9 @@ class _Search(RecordRows):
         return self._with_an_end(ranges, members)
 
     def chain_of_groups(self) -> dict[int, int]:
-        """The rows that sum up all rows down to the next of them, or to something that ends a
-        table, and where the members of each end."""
+        """The rows that sum up all rows down to the next of them, or down to something that ends a
+        table; and where the members of each end.
+        """
         values = self.values
         so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
         gaps = (np.flatnonzero(self.before_gap) + 1).tolist()
@@ -236,8 +246,11 @@ class _Search(RecordRows):
         return chain
 
     def parted(self, ends: Mapping[int, int]) -> tuple[set[int], set[int]]:
-        """The rows that part all records into groups, one after the other, and those of them whose
-        sums agree; none if some records are in no group. `ends` are those of `chain_of_groups`."""
+        """The rows that divide all records into groups, one after the other, and those of them
+        whose sums agree.
+
+        None if some records are in no group. `ends` are those of `chain_of_groups`.
+        """
         groups: set[int] = set()
         agreeing: set[int] = set()
         chain = sorted(ends)
@@ -258,7 +271,7 @@ class _Search(RecordRows):
         return groups, agreeing
 
     def _end_of_group(self, index: int) -> int | None:
-        """Where the rows below one end that it sums up, wherever that is."""
+        """The end of the rows below one that it sums up, wherever that is."""
         if not self.values[index].any():
             return None
         sums = np.cumsum(self.values[index + 1 : index + 1 + _MOST_MEMBERS], axis=0)
@@ -270,7 +283,7 @@ class _Search(RecordRows):
         return None
 
     def _with_an_end(self, ranges: Mapping[int, Places], members: Places) -> set[int]:
-        """Those of the rows that sum up some below them which are no chance."""
+        """The rows that sum up some below them and are no coincidence."""
         # The row after a member, rows of sums left aside.
         follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
         self.group_like |= {
@@ -303,8 +316,11 @@ class _Search(RecordRows):
         return taken
 
     def _like_group(self, index: int, members: Places, ranges: Mapping[int, Places]) -> bool:
-        """Whether a row that sums up those below it surely is no chance: they are indented below
-        it, another such row follows them, or it is far larger than any of them."""
+        """Whether a row that sums up those below it is certainly no coincidence.
+
+        They are indented below it, another such row follows them, or it is far larger than any of
+        them.
+        """
         if len(members) < FEWEST_MEMBERS or self.digits[index] < _WORTH_A_WORD:
             return False
         after = int(members[-1]) + 1
@@ -323,8 +339,11 @@ class _Search(RecordRows):
         return bool(((self.totals > self.rows[row]) & (self.totals < self.rows[count])).any())
 
     def near_sums(self, known_numbers: set[int]) -> list[int]:
-        """Rows named as totals whose numbers are near the sums of the rows above: those since the
-        last row of sums, or all. A total that is off, or that counts a row which was not read."""
+        """Rows named as totals whose numbers are near the sums of the rows above: since the last
+        row of sums, or all.
+
+        Such a total is wrong, or counts a row that was not read.
+        """
         near: list[int] = []
         if len(self.rows) <= FEWEST_SUMMANDS:
             return near
@@ -354,8 +373,11 @@ class _Search(RecordRows):
         return near
 
     def _is_sure(self, index: int) -> bool:
-        """Whether a row that sums up others is no chance: its numbers are long, or it is the last
-        of its kind, or lacks what names the others, or begins as totals do."""
+        """Whether a row that sums up others is no coincidence.
+
+        Its numbers are long, or it is the last of its kind, or lacks what names the others, or
+        begins as totals do.
+        """
         if self.unnamed[index] or self.digits[index] >= CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
@@ -364,13 +386,14 @@ class _Search(RecordRows):
         )
 
     def _may_be(self, index: int) -> None:
-        """Note a row that holds sums, though that may be a chance."""
+        """Note a row that holds sums, though they may be a coincidence."""
         # Small numbers sum up by chance all the time: a word each would drown the rest.
         if self.single_column or self.digits[index] >= _WORTH_A_WORD:
             self.maybe.add(index)
 
     def _is_sum(self, index: int, members: Places) -> bool:
-        """Whether a row holds the sums of some rows in each of its columns, and truly sums.
+        """Whether a row holds the sums of some rows in each of its columns, at least some of them
+        of two numbers or more.
 
         A row that lacks what names the others may leave columns blank.
         """

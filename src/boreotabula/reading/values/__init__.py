@@ -1,1 +1,1 @@
-"""Cells to typed values: how each type may be written, in which language, and what is doubtful."""
+"""Cells to typed values: how each type may be written, in which language, and what is ambiguous."""

@@ -13,7 +13,7 @@ from boreotabula.reading.values.form import TEXT
 
 
 def taken(values: pa.Array, places: NDArray[np.integer[Any]]) -> pa.Array:
-    """The values at some places."""
+    """The values at some indices."""
     if pa.types.is_dictionary(values.type) and not values.null_count:
         # Arrow's own way takes several times as long for the few thousand values of a tab.
         indices = values.indices.to_numpy()[places]
@@ -22,7 +22,7 @@ def taken(values: pa.Array, places: NDArray[np.integer[Any]]) -> pa.Array:
 
 
 def repeated(value: pa.Array, length: int) -> pa.Array:
-    """An array of one value `length` times; a text as the dictionary array of it."""
+    """An array of one value `length` times; a text as a dictionary array."""
     if pa.types.is_string(value.type):
         return pa.DictionaryArray.from_arrays(_zeros(length), value, safe=False)
     return value.take(_zeros(length))

@@ -1,4 +1,4 @@
-"""Values that convert, but lie outside of what the layout allows: they stay, and are told."""
+"""Values that convert, but lie outside of what the layout allows: they stay, with a finding."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from boreotabula.reading.values.form import ValueForm
 
 
 def outside_of(values: pa.Array, form: ValueForm) -> tuple[tuple[int, Reason], ...]:
-    """The places of values that `min`, `max` or `choices` do not allow, and what is wrong."""
+    """The indices of values that `min`, `max` or `choices` do not allow, and what is wrong."""
     if not form.bounded:
         return ()
     return tuple(_outside(values, form))

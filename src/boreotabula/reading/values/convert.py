@@ -1,4 +1,4 @@
-"""Cells become typed values; what does not convert is told with its reason, never guessed."""
+"""Cells become typed values; what does not convert is reported with its reason, never guessed."""
 
 from __future__ import annotations
 
@@ -33,14 +33,14 @@ from boreotabula.sheets.sheet import Cell, Flaw
 
 @dataclass(frozen=True)
 class Doubt:
-    """Texts of a field that could be read in two ways; places counted among its cells."""
+    """Texts of a field that could be read in two ways; places are indices among its cells."""
 
     places: tuple[int, ...]
     reason: Reason
     settled: bool
     """Whether other cells settle it, so that the texts were read like those."""
     evidence: tuple[int, ...]
-    """Cells that can be read in one way only: one of each way that was met."""
+    """Cells with only one reading: one for each way that occurs."""
     about: Doubtful
     elsewhere: str = ""
     """The text of another tab that settles it, and where it is."""
@@ -53,17 +53,17 @@ class Converted:
     values: pa.Array
     failures: tuple[tuple[int, Reason], ...] = ()
     outside: tuple[tuple[int, Reason], ...] = ()
-    """Values that the layout does not allow, but that stay: place, and what is wrong."""
+    """Values that the layout does not allow, but that stay: index, and what is wrong."""
     blanked: tuple[int, ...] = ()
-    """Filled cells that stand for nothing, as the layout says."""
+    """Filled cells that the layout counts as blank."""
     rounded: tuple[int, ...] = ()
     """Numbers with more decimals than the field keeps."""
     doubt: Doubt | None = None
     ways: tuple[tuple[bool, int], ...] = ()
-    """Cells that show whether the day or the month comes first: one of each way that was met."""
+    """Cells that show whether the day or the month comes first: one for each way that occurs."""
 
     def at(self, places: Sequence[int]) -> Converted:
-        """The same of cells that stand at some places among others; its values stay as they are."""
+        """The same values, for cells that stand at these places among others."""
         doubt = self.doubt
         if doubt is not None:
             doubt = replace(
@@ -83,12 +83,12 @@ class Converted:
 
     @cached_property
     def first(self) -> object:
-        """The first of the values: stamps have but one."""
+        """The first of the values: stamps have only one."""
         return self.values[0].as_py()
 
     @property
     def unremarkable(self) -> bool:
-        """Whether there is nothing to say of any cell."""
+        """Whether there is nothing to report about any cell."""
         return not (
             self.failures
             or self.outside
@@ -102,8 +102,8 @@ class Converted:
 def convert(cells: Sequence[Cell], form: ValueForm) -> Converted:
     """Convert cells to an Arrow array of a field's type.
 
-    Blank cells, those that stand for nothing and those that do not convert give an empty value;
-    only the last are failures.
+    Blank cells, cells that the layout counts as blank and cells that do not convert give an empty
+    value; only the last are failures.
     """
     if isinstance(cells, Picked):
         # Most cells of a table are numbers, which need no look at each of them.
@@ -119,7 +119,7 @@ def convert(cells: Sequence[Cell], form: ValueForm) -> Converted:
 
 
 def convert_kept(cells: tuple[Cell, ...], form: ValueForm) -> Converted:
-    """`convert` for stamps and headings, which are the same on many tabs."""
+    """`convert` with a cache, for stamps and headings, which are the same on many tabs."""
     return _convert_kept(cells, tuple(map(type, cells)), form)
 
 
@@ -137,7 +137,7 @@ def as_array(values: Sequence[object], form: ValueForm) -> pa.Array:
 
 
 def stands_for_nothing(cell: Cell, form: ValueForm) -> bool:
-    """Whether a filled cell is blank by the layout's `empty`."""
+    """Whether a filled cell counts as blank by the layout's `empty`."""
     if not form.empty or isinstance(cell, Flaw) or cell == "":
         return False
     return plain_form(cell_text(cell)) in form.empty
@@ -146,8 +146,10 @@ def stands_for_nothing(cell: Cell, form: ValueForm) -> bool:
 def _plain_numbers(
     cells: Picked, form: ValueForm
 ) -> tuple[NDArray[np.int64 | np.float64], NDArray[np.bool_]] | None:
-    """The numbers of cells as the field has them, and which cells are that and nothing else: the
-    others need a closer look, if they are filled. None for fields that have none."""
+    """The numbers of cells in the field's type, and a mask of the cells that are plain numbers.
+
+    Other filled cells need a closer look. None for types without numbers.
+    """
     # Spellings may name a number, and decimals count digits: both need the cell itself.
     if form.spellings or not form.type.as_stored:
         return None
@@ -183,7 +185,7 @@ def _with_closer_look(
     numbers: NDArray[np.int64 | np.float64],
     plain: NDArray[np.bool_],
 ) -> Converted:
-    """Numbers, once the filled cells that are none have been looked at one by one."""
+    """Numbers, once the filled cells that are not plain numbers have been converted one by one."""
     places = np.flatnonzero(cells.filled & ~plain)
     if not len(places):
         values = pa.array(numbers, form.arrow_type, mask=None if plain.all() else ~plain)
@@ -200,7 +202,7 @@ def _with_closer_look(
 
 
 class _Conversion:
-    """Cells converted one by one; a text that was met before is not looked at again."""
+    """Cells converted one by one; a text that occurred before is not converted again."""
 
     def __init__(self, cells: Sequence[Cell], form: ValueForm) -> None:
         self.cells, self.form = cells, form
@@ -211,7 +213,7 @@ class _Conversion:
         self.blanked: list[int] = []
 
     def done(self) -> Converted:
-        """The values, and all that is to be said of the cells."""
+        """The values, and what is to be reported about the cells."""
         values = [self._value(place, cell) for place, cell in enumerate(self.cells)]
         # After all cells were seen, as any of them may settle it.
         asks = self.doubtful or self.form.asks_for_days
@@ -261,7 +263,7 @@ class _Conversion:
         return value
 
     def _evidence(self) -> dict[object, int]:
-        """The first cell of each way of writing that is met among those that leave no doubt."""
+        """The first unambiguous cell of each way of writing."""
         evidence: dict[object, int] = {}
         doubtful = {place for place, _ in self.doubtful}
         for place, cell in enumerate(self.cells):
@@ -276,7 +278,7 @@ class _Conversion:
         return evidence
 
     def _settle(self, values: list[object], evidence: Mapping[object, int]) -> Doubt:
-        """Read the doubtful texts like those that leave no doubt, if all of these agree."""
+        """Read the ambiguous texts like the unambiguous ones, if all of these agree."""
         ways, elsewhere = list(evidence), ""
         if not ways and self.form.way is not None and not self.form.type.is_number:
             ways, elsewhere = [self.form.way.day_first], self.form.way.shown
@@ -302,8 +304,11 @@ class _Conversion:
 
 
 def respelt(cell: Cell, form: ValueForm) -> Cell:
-    """A cell as the layout's `pattern` and `same_as` read it: of a text the part that is kept, and
-    what its spelling stands for. Raises NotConvertedError for a text that fits no pattern."""
+    """A cell as the layout's `pattern` and `same_as` read it: of a text the captured part, and the
+    text for which its spelling stands.
+
+    Raises NotConvertedError for a text that matches no pattern.
+    """
     if isinstance(cell, Flaw) or not (form.spellings or form.parts):
         return cell
     # A spelling that is listed whole is meant as it stands.
@@ -315,7 +320,7 @@ def respelt(cell: Cell, form: ValueForm) -> Cell:
 
 
 def _part(text: str, form: ValueForm) -> str:
-    """The part of a text that the first pattern keeps which it fits."""
+    """The part of a text that the first matching pattern captures."""
     texts = next((fit for part in form.parts if (fit := part.match(text)) is not None), None)
     if texts is None:
         patterns = " or ".join(f"“{part.text}”" for part in form.parts)
@@ -324,9 +329,9 @@ def _part(text: str, form: ValueForm) -> str:
 
 
 def _way_of(text: str, form: ValueForm) -> object:
-    """The way of writing that a text can only have: its decimal mark, or whether the day is first.
+    """The only way in which a text can be written: its decimal mark, or whether the day is first.
 
-    None if it tells neither.
+    None if it shows neither.
     """
     if form.type.is_number:
         return decimal_mark_of(text, form)

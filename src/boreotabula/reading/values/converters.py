@@ -22,7 +22,7 @@ EXACT = 2**53
 
 
 def other_kind(cell: Cell, form: ValueForm) -> NotConvertedError:
-    """That a cell holds something else than its field asks for."""
+    """The error of a cell that holds another kind of value than its field requires."""
     return NotConvertedError(reasons.KIND_DIFFERS, held=kind_of(cell), wanted=form.type.wanted)
 
 
@@ -84,7 +84,7 @@ def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
 
 
 def kept_digits(number: Decimal, digits: int) -> tuple[Decimal, bool]:
-    """A decimal with the field's places, and whether that took something away.
+    """A decimal with the field's places, and whether rounding changed it.
 
     Halves are rounded away from zero, as spreadsheet programs show them: 1.005 is 1.01.
     """

@@ -1,4 +1,4 @@
-"""What is to be said of values: those that do not convert, lie outside, or leave a doubt."""
+"""Findings about values: those that do not convert, lie outside, or are ambiguous."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell
 
 Where = Callable[[int], Address | None]
-"""Where the cell is that has a place among those that were converted."""
+"""The address of the cell with a given index among those that were converted."""
 
 
 def not_converted(
@@ -66,7 +66,7 @@ def column_not_converted(
 def about_values(
     done: Converted, cells: Sequence[Cell], where: Where, field: str, form: ValueForm
 ) -> list[Finding]:
-    """What is to be said of cells besides those that do not convert."""
+    """The findings about cells, except those that do not convert."""
     findings = [
         VALUE_OUTSIDE(where(column), field=field, text=cell_text(cells[column]), bound=reason)
         for column, reason in done.outside

@@ -1,4 +1,4 @@
-"""How the values of a field are written: its type, and what the layout says of reading it."""
+"""How the values of a field are written: its type, and what the layout says about reading it."""
 
 from __future__ import annotations
 
@@ -15,15 +15,15 @@ from boreotabula.layout.field_types import FieldType, Nature, type_called
 from boreotabula.layout.patterns import Pattern
 
 TEXT = pa.dictionary(pa.int32(), pa.string())
-"""Text columns repeat few values many times: each is kept once."""
+"""Text columns repeat few values many times: each is stored once."""
 
 MOST_DIGITS = 38
-"""Digits that Arrow's decimals hold in all."""
+"""The most digits that Arrow's decimals hold."""
 
 
 @dataclass(frozen=True)
 class Way:
-    """How texts that could be read in two ways are meant, as other tabs show."""
+    """How ambiguous texts are meant, as other tabs show."""
 
     day_first: bool
     shown: str
@@ -32,7 +32,9 @@ class Way:
 
 @dataclass(frozen=True, eq=False)
 class ValueForm:
-    """A field's type and its ways of writing. Equal only to itself, so that results can be kept."""
+    """A field's type and its ways of writing. Equal only to itself, so that results can be cached
+    by it.
+    """
 
     kind: str
     """The type as the layout names it, such as 'integer' or 'decimal(2)'."""
@@ -41,23 +43,23 @@ class ValueForm:
     thousands_mark: str | None = None
     day_first: bool | None = None
     way: Way | None = None
-    """What other tabs say of day and month, should a tab itself not settle it."""
+    """What other tabs show about day and month, for a tab that does not settle it."""
     empty: frozenset[str] = frozenset()
-    """Texts that stand for nothing, as `plain_form` writes them."""
+    """Texts that count as blank, as `plain_form` writes them."""
     units: tuple[str, ...] = ()
-    """What may stand before or behind a number."""
+    """Units that may stand before or after a number."""
     unit: str = ""
-    """What its numbers are counted in: the first of the units that the layout names."""
+    """The unit of its numbers: the first of the units that the layout names."""
     factors: Mapping[str, Decimal] = field(default_factory=dict)
-    """How many of the first unit each is, in small letters, if they differ."""
+    """The factor of each unit to the first one, in small letters, if they differ."""
     heading_unit: str = ""
-    """The unit of numbers without one of their own, as the heading of their column says."""
+    """The unit of numbers without a unit of their own, as the heading of their column gives it."""
     parts: tuple[Pattern, ...] = ()
-    """The part of each text that is kept: the first pattern that it fits."""
+    """Patterns of which the first that matches a text captures the part that is kept."""
     spellings: Mapping[str, str] = field(default_factory=dict)
-    """Other spellings, as `plain_form` writes them, and the text that each stands for."""
+    """Other spellings, as `plain_form` writes them, and the text for which each stands."""
     without_year: bool = False
-    """Whether a month may come without its year, since another field tells it."""
+    """Whether a month may come without its year, because another field gives it."""
     least: object = None
     most: object = None
     choices: tuple[object, ...] = ()
@@ -74,7 +76,7 @@ class ValueForm:
 
     @property
     def noun(self) -> str:
-        """What a value is, in messages: 'a whole number'."""
+        """What to call a value in messages: 'a whole number'."""
         return self.type.noun
 
     @property
@@ -99,16 +101,18 @@ class ValueForm:
 
     @property
     def as_it_stands(self) -> bool:
-        """Whether texts mean just what they say, and any value will do."""
+        """Whether texts are taken literally, and any value is allowed."""
         return not (self.empty or self.spellings or self.bounded or self.parts)
 
     @property
     def bounded(self) -> bool:
-        """Whether some values are outside of what the layout allows."""
+        """Whether the layout limits the values."""
         return self.least is not None or self.most is not None or bool(self.choices)
 
     def factor(self, unit: str) -> Decimal:
-        """How many of the first unit a unit is; without one that of the heading."""
+        """The factor of a unit to the first one; of a number without a unit, that of the
+        heading.
+        """
         return self.factors.get((unit or self.heading_unit).casefold(), _ONE)
 
 
@@ -132,12 +136,14 @@ PLAIN_TEXT = ValueForm("text")
 
 
 def plain_form(text: str) -> str:
-    """The form in which spellings and empty marks are compared: letter case, white space aside."""
+    """The form in which spellings and blank marks are compared, without letter case and white
+    space.
+    """
     return " ".join(text.split()).casefold()
 
 
 class NotConvertedError(ValueError):
-    """A cell does not hold a value of the wanted type; `reason` says why."""
+    """A cell does not hold a value of the required type; `reason` says why."""
 
     def __init__(self, cause: Cause, **slots: object) -> None:
         self.reason = cause(**slots)

@@ -11,7 +11,7 @@ from boreotabula.reading.values.form import DoubtError, NotConvertedError, Value
 from boreotabula.reading.values.names import day_names, month_names, word_form
 
 NO_YEAR = 1
-"""The year of a month that came without one, until another field completes it."""
+"""The year of a month that came without one, until another field supplies it."""
 
 _FIGURES = re.compile(r"(\d{1,4})\s*([./-])\s*(\d{1,2})\s*\2\s*(\d{4}|\d{2})\.?")
 _WEEK = re.compile(r"\d{4}-?W\d\d?$", re.IGNORECASE)
@@ -42,7 +42,7 @@ def read_date(text: str, form: ValueForm, day_first: bool | None = None) -> date
 
 
 def day_first_of(text: str, form: ValueForm) -> bool | None:
-    """Whether a text can only have the day first, or only the month; None if it tells neither."""
+    """Whether a text can only have the day first, or only the month; None if it shows neither."""
     text = re.sub(r"[T\s,]+\d{1,2}[:.]\d{2}.*$", "", text.strip())
     figures = _FIGURES.fullmatch(text)
     # With points, or the year in front, there is one reading: it says nothing of slashes.
@@ -80,7 +80,7 @@ def _date(year: int, month: int, day: int) -> date:
 
 
 def full_year(figures: str) -> int:
-    """A year of four figures, or of two: 69 to 99 are 1969 to 1999, else 2000 to 2068 (POSIX)."""
+    """A year of four digits, or of two: 69 to 99 are 1969 to 1999, else 2000 to 2068 (POSIX)."""
     year = int(figures)
     if len(figures) > 2:
         return year
@@ -89,7 +89,7 @@ def full_year(figures: str) -> int:
 
 
 class _Words:
-    """What the words and figures of a written date say."""
+    """What the words and numbers of a written date say."""
 
     def __init__(self, text: str, form: ValueForm) -> None:
         months, days = month_names(form.languages), day_names(form.languages)
@@ -136,7 +136,10 @@ _SHORT = re.compile(r"(?P<month>\d{1,2})\s*([-/.])\s*(?P<year>\d{2})")
 
 def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> date:
     """The first day of the month that a text means; in the year NO_YEAR if the text has none and
-    the form allows for that. Raises as `read_date` does."""
+    the form allows for that.
+
+    Raises as `read_date` does.
+    """
     text = text.strip()
     match = _YEAR_MONTH.fullmatch(text) or _MONTH_YEAR.fullmatch(text) or _TOGETHER.fullmatch(text)
     if match:
@@ -164,11 +167,11 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
 
 
 _TOGETHER = re.compile(r"(?P<year>1[89]\d\d|2[01]\d\d)(?P<month>0[1-9]|1[0-2])")
-"""A year and a month without a sign between them, from 1800 to 2199: others are numbers."""
+"""A year and a month without a separator, from 1800 to 2199: others are numbers."""
 
 
 def is_year_month(text: str) -> bool:
-    """Whether six figures are a year and a month, such as 202604."""
+    """Whether six digits are a year and a month, such as 202604."""
     return _TOGETHER.fullmatch(text) is not None
 
 

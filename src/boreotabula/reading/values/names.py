@@ -1,6 +1,6 @@
 """The names of months and days, and of yes and no, in the languages that a layout names.
 
-Months and days are those of the Unicode CLDR, as Babel brings them.
+Names of months and days are those of the Unicode CLDR, from Babel.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ _YES_NO = {
     "lt": ("taip", "ne"), "lv": ("jā", "nē"), "cs": ("ano", "ne"), "sk": ("áno", "nie"),
     "hu": ("igen", "nem"), "ru": ("да", "нет"), "uk": ("так", "ні"), "se": ("juo", "ii"),
 }  # fmt: skip
-"""The words of CLDR's `posix/messages`, which Babel does not bring."""
+"""The words of CLDR's `posix/messages`, which Babel does not include."""
 
 
 def word_form(word: str) -> str:
@@ -34,8 +34,8 @@ def word_form(word: str) -> str:
 def month_names(languages: tuple[str, ...]) -> Mapping[str, int | None]:
     """The number of the month that each name means; None for a name with two meanings.
 
-    Long and short names, alone and within a date. English ones are known too, where they do not
-    mean another month in a language that was asked for.
+    Long and short names, alone and within a date. English ones are also known, unless they mean
+    another month in a language of the layout.
     """
     from babel.dates import get_month_names
 
@@ -75,7 +75,7 @@ def _all_names(languages: Iterable[str], names: object) -> Iterator[tuple[str, i
 
 @lru_cache(maxsize=64)
 def yes_no_words(languages: tuple[str, ...]) -> Mapping[str, bool]:
-    """What the words for yes and no mean, of the languages and English."""
+    """The meanings of the words for yes and no, in the languages and English."""
     words: dict[str, bool] = {"true": True, "false": False, "1": True, "0": False}
     for language in (*languages, "en"):
         yes, no = _YES_NO.get(language.replace("-", "_").partition("_")[0], ("yes", "no"))

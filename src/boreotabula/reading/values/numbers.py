@@ -31,8 +31,8 @@ class _Bare:
 def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     """The number that a text means; a percent sign divides it by 100.
 
-    `mark` is the decimal mark, if it is known otherwise than by the form. Raises NotConvertedError,
-    and DoubtError where a mark could part decimals or thousands.
+    `mark` is the decimal mark, if it is known from elsewhere than the form. Raises
+    NotConvertedError, and DoubtError where a mark could separate decimals or thousands.
     """
     bare = _bare(text, form)
     if bare is None:
@@ -57,13 +57,13 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
 
 
 def unit_of_text(text: str, form: ValueForm) -> str:
-    """The unit that stands beside a written number; nothing if there is none."""
+    """The unit that stands beside a written number; empty if there is none."""
     bare = _bare(text, form)
     return bare.unit if bare else ""
 
 
 def decimal_mark_of(text: str, form: ValueForm) -> str | None:
-    """The decimal mark that a written number can only have, if it shows one."""
+    """The only possible decimal mark of a written number, if it shows one."""
     bare = _bare(text, form)
     return _decimal_mark(bare.body) if bare and re.search("[.,]", bare.body) else None
 
@@ -71,8 +71,9 @@ def decimal_mark_of(text: str, form: ValueForm) -> str | None:
 def _decimal_mark(body: str) -> str | None:
     """The decimal mark of a number; None if its only mark could be either.
 
-    Both marks: the last is the decimal one. One mark several times parts thousands. One mark once
-    parts thousands only before three digits and behind one to three, the first of them no zero.
+    With both marks, the last is the decimal one. A mark that occurs several times separates
+    thousands. A mark that occurs once separates thousands only before three digits and after one to
+    three, the first of them not zero.
     """
     marks = [sign for sign in body if sign in ".,"]
     if not marks:
@@ -92,7 +93,9 @@ def _other(mark: str | None) -> str | None:
 
 
 def _joined(whole: str, decimal: str, form: ValueForm) -> str | None:
-    """The digits before the decimal mark, once their groups are joined; None if they do not fit."""
+    """The digits before the decimal mark, with their groups joined; None if the groups are
+    wrong.
+    """
     if whole.isdigit() or not whole:
         return whole
     # Two different marks between digits fit no way of writing.
@@ -116,7 +119,7 @@ def _allowed(sign: str, decimal: str, form: ValueForm) -> bool:
 
 
 def _bare(text: str, form: ValueForm) -> _Bare | None:
-    """A text without sign, unit and percent sign; None if what is left is no number."""
+    """A text without sign, unit and percent sign; None if what remains is no number."""
     text = text.strip()
     if _PLAIN.fullmatch(text):
         return _Bare(text, "", negative=False, percent=False)
@@ -164,7 +167,7 @@ _WITH_SIGN = re.compile(r"[^\d\s]{1,12}\s*[\d.,]*\d|\d[\d.,\s]*[^\d\s.,]{1,12}")
 
 
 def _not_converted(text: str) -> NotConvertedError:
-    """Why a text is no number: the same words for the same kind of fault."""
+    """Why a text is no number: the same words for the same kind of error."""
     sign = re.sub(r"[\d,\s()]+|(?<![^\W\d])\.", "", text)
     if sign.strip(_MINUS + "+") and _WITH_SIGN.fullmatch(text.strip()):
         return NotConvertedError(reasons.BESIDE_NUMBER, sign=sign)
