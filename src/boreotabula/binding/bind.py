@@ -1,4 +1,4 @@
-"""The tabs of many files in one workbook, in the order in which they are given."""
+"""The tabs of many files in one workbook, in the given order."""
 
 from __future__ import annotations
 
@@ -28,9 +28,9 @@ from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
 
 _AHEAD = 1
-"""So many files each process may have read that are not written yet."""
+"""The number of files that each process may have read and not yet written."""
 _LONGEST_TEXT = 32_767
-"""So many characters a cell holds."""
+"""The most characters that a cell holds."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Binding:
     contents: bool = True
     """Whether a tab in front lists all others."""
     typing: Typing = plainly
-    """What makes the cells of text files values."""
+    """How the cells of text files become values."""
 
 
 def bind(
@@ -87,7 +87,7 @@ def bind(
 
 
 def _first_of_content(files: Sequence[SourceFile]) -> dict[str, str]:
-    """Of files with the same content as one before: the name of that one."""
+    """The name of the first file with the same content as each later one."""
     texts: dict[str, str] = {}
     first = {}
     for file in files:
@@ -116,7 +116,7 @@ class _Written:
         self.formats = Formats(book)
 
     def add(self, source: SourceFile, tabs: Sequence[_Tab]) -> None:
-        """Write the tabs of a file; they are named first, so that links between them find them."""
+        """Write the tabs of a file; all are named first, so that links between them resolve."""
         for bound, sheet, _ in tabs:
             too_large = "" if sheet is None else _too_large(sheet)
             if too_large:
@@ -138,7 +138,7 @@ class _Written:
                 self._hidden.append(tab)
 
     def show_first(self) -> None:
-        """Have the first tab that is not hidden be the one that is seen; one must be."""
+        """Make the first visible tab the active one; there must be one."""
         tabs = self._book.worksheets()
         values = [tab for tab in tabs if tab not in self._hidden]
         if not values:
@@ -150,7 +150,8 @@ class _Written:
 
 def _too_large(sheet: Sheet) -> str:
     """Why a tab does not fit into a workbook whole (ECMA-376 part 1, 18.18.7, and the usual limit
-    of a cell); empty if it does."""
+    of a cell); empty if it does.
+    """
     if sheet.height > MAX_ROWS:
         return f"it has {sheet.height:,} rows, and a tab of a workbook at most {MAX_ROWS:,}"
     if sheet.width > MAX_COLUMNS:
@@ -180,7 +181,7 @@ def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
 
 
 def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
-    """The chosen tabs of a file, each with how it looks; what cannot be read with the reason."""
+    """The chosen tabs of a file, each with its look; what cannot be read with the reason."""
     try:
         with Workbook(source.path, binding.opening) as book, Looks(source.path) as looks:
             tabs = [
@@ -217,7 +218,7 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
 
 
 def _chosen_charts(looks: Looks, choice: Tabs) -> list[str]:
-    """The sheets that are all chart and would be bound if they held cells."""
+    """The chart sheets that would be bound if they held cells."""
     if choice.position is not None:
         return []
     return list(

@@ -1,4 +1,4 @@
-"""What became of each tab that was to be bound."""
+"""The result for each tab that was to be bound."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass
 class Bound:
-    """A tab as it was bound, or why it was not."""
+    """A tab as it was bound, or the reason why it was not."""
 
     file: str
     tab: str
@@ -17,7 +17,7 @@ class Bound:
     columns: int = 0
     note: str = ""
     lacking: bool = False
-    """Whether it is not there though it should be; the note says why."""
+    """Whether it is missing though it was wanted; the note says why."""
     doubtful: bool = False
     """Whether the note is about what is in the cells, or about the file itself."""
 
@@ -27,10 +27,10 @@ class Bound:
         return cls(file, tab, note=f"not read: {why}", lacking=True)
 
     def doubt(self, note: str) -> None:
-        """Say what a person should look at, if there is anything."""
+        """Add a note about something that a person should check, if there is any."""
         self.doubtful = self.doubtful or bool(note)
         self.add(note)
 
     def add(self, note: str) -> None:
-        """Say more of it."""
+        """Add to the note."""
         self.note = "; ".join(filter(None, (self.note, note)))

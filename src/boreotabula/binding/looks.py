@@ -24,7 +24,7 @@ _THEME_ORDER = (
     "hlink",
     "folHlink",
 )
-"""The order in which cells count the colours of a theme (ECMA-376 part 1, 18.8.3)."""
+"""The order in which cells number the colours of a theme (ECMA-376 part 1, 18.8.3)."""
 
 
 Place = tuple[int, int]
@@ -33,7 +33,7 @@ Place = tuple[int, int]
 
 @dataclass(frozen=True)
 class Link:
-    """Where a cell leads: an address, or a place in the same workbook."""
+    """The target of a link: an address, or a place in the same workbook."""
 
     address: str = ""
     place: str = ""
@@ -50,25 +50,26 @@ class CellNote:
 
 @dataclass(frozen=True)
 class Look:
-    """How a tab looks: the properties of each styled cell by its place, and all that is not in
-    cells."""
+    """The look of a tab: the properties of each styled cell by its place, and everything outside of
+    cells.
+    """
 
     styled: Mapping[Place, Mapping[str, object]] = field(default_factory=dict)
     widths: Mapping[int, float] = field(default_factory=dict)
     freeze: Place | None = None
-    """The first cell that moves when the others stay."""
+    """The first cell that scrolls; the cells before it are frozen."""
     filter: tuple[int, int, int, int] | None = None
     """Top, left, bottom and right of a filter."""
     links: Mapping[Place, Link] = field(default_factory=dict)
     notes: Mapping[Place, CellNote] = field(default_factory=dict)
     lost: tuple[str, ...] = ()
-    """What the tab has besides, in words."""
+    """What else the tab has, in words."""
     known: bool = False
-    """Whether the file tells how its tabs look."""
+    """Whether the file says what its tabs look like."""
 
 
 class Looks:
-    """The looks of the tabs of a workbook; of other kinds of files there are none."""
+    """The looks of the tabs of a workbook; other kinds of files have none."""
 
     def __init__(self, path: Path) -> None:
         self.there = path.suffix.lower() in (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
@@ -88,7 +89,7 @@ class Looks:
 
     @property
     def chart_sheets(self) -> list[str]:
-        """The names of the sheets that are all chart."""
+        """The names of the chart sheets."""
         return (
             []
             if self._book is None
@@ -126,7 +127,7 @@ class Looks:
         )
 
     def _shapes(self, tab: str) -> Iterator[str]:
-        """The text boxes and other shapes of a tab, which the library passes over (20.5.2.29)."""
+        """The text boxes and other shapes of a tab, which the library ignores (20.5.2.29)."""
         if self._package is None:
             return
         number = 0
@@ -169,7 +170,9 @@ class Looks:
 
 
 def _opened(path: Path) -> Any:
-    """The workbook; None if this library cannot read it: its cells are still read by the other."""
+    """The workbook; None if this library cannot read it: its cells are still read by the other
+    one.
+    """
     import warnings
 
     import openpyxl  # heavy, and only needed for looks
@@ -194,7 +197,7 @@ def _area(area: str) -> tuple[int, int, int, int]:
 
 
 def _link(link: Any) -> Link:
-    """A link as its cell has it; an address may have a place behind it."""
+    """The link of a cell; an address may be followed by a place."""
     address, place = link.target or "", link.location or ""
     tip = link.tooltip or ""
     if address.startswith("#"):
@@ -236,7 +239,7 @@ def _widths(sheet: Any) -> dict[int, float]:
 
 
 def _properties(cell: Any, theme: list[str]) -> list[tuple[str, object]]:
-    """What is kept of a cell's style, as the writing library calls it."""
+    """The properties of a cell's style that are kept, as the writing library names them."""
     properties: list[tuple[str, object]] = []
     if cell.number_format != "General":
         properties.append(("num_format", cell.number_format))
@@ -276,7 +279,7 @@ def _colour(colour: Any, theme: list[str]) -> str | None:
 
 
 def _tinted(colour: str, tint: float) -> str:
-    """A colour made lighter or darker, as ECMA-376 part 1, 18.8.19 says."""
+    """A colour made lighter or darker by ECMA-376 part 1, 18.8.19."""
     red, green, blue = (int(colour[literal : literal + 2], 16) / 255 for literal in (0, 2, 4))
     hue, light, full = colorsys.rgb_to_hls(red, green, blue)
     light = light * (1 + tint) if tint < 0 else light * (1 - tint) + tint

@@ -13,17 +13,17 @@ from boreotabula.sheets.parts.tab_names import MOST_LETTERS, free_name, length
 
 CONTENTS = "Contents"
 _FEWEST_SIGNS = 6
-"""So much of a part is left at least when names are shortened."""
+"""At least this many characters of a part remain when names are shortened."""
 
 
 @dataclass
 class TabNames:
-    """Tab names that were given so far; two are taken in every workbook."""
+    """The tab names given so far; two are reserved in every workbook."""
 
     taken: set[str] = field(default_factory=lambda: {CONTENTS.casefold(), "history"})
 
     def new(self, wanted: str) -> str:
-        """A name that is valid, and no other's in whatever letter case."""
+        """A valid name that differs from all others in any letter case."""
         name = free_name(" ".join(wanted.split()), self.taken)
         self.taken.add(name.casefold())
         return name
@@ -39,7 +39,7 @@ def check_form(form: str) -> None:
 
 
 def named(form: str, source: SourceFile, tab: str, number: int) -> str:
-    """The name of a tab; of one that is too long the longest part loses its middle."""
+    """The name of a tab; if it is too long, the longest part loses its middle."""
     parts = {"file": Path(source.name).stem, "folder": source.folder, "tab": tab, "n": str(number)}
     made = _filled(form, parts)
     over = length(made) - MOST_LETTERS

@@ -1,4 +1,4 @@
-"""The cells of a text file as what they mean: plainly, as a layout reads them, or by columns."""
+"""The cells of a text file as typed values: plainly, as a layout reads them, or by columns."""
 
 from __future__ import annotations
 
@@ -16,25 +16,26 @@ from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell, Sheet, make_sheet
 
 Typing = Callable[[Sheet], tuple[Sheet, str]]
-"""Makes the cells of a text file values; also says what was left as text though it is in doubt."""
+"""Turns the cells of a text file into values; also returns notes about doubtful cells left as text.
+"""
 
 _NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?")
 _DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
 _CODE = re.compile(r"\s*0\d+\s*")
-"""A number with zeros in front keeps them only as a text."""
+"""A number with leading zeros keeps them only as a text."""
 _EXACT = 15
-"""Workbooks keep so many digits."""
+"""Workbooks keep this many digits."""
 _MOMENTS = ("date", "datetime", "time")
 _KINDS = ("number", "percent", *_MOMENTS)
 _MOST_HEADINGS = 10
-"""Types are looked for below at most so many rows."""
+"""Types are looked for below at most this many rows."""
 _MOST = 0.8
-"""Where so many cells of a column are of a type, the others make it doubtful."""
+"""Where this share of the cells of a column are of a type, the others make the column doubtful."""
 _TOLD = 5
 
 
 def plainly(sheet: Sheet) -> tuple[Sheet, str]:
-    """Plain numbers and ISO dates as such; codes such as 007 stay texts."""
+    """Plain numbers and ISO dates become values; codes such as 007 stay texts."""
     rows = [list(map(_plain_value, row)) for row in sheet.rows]
     return make_sheet(sheet.name, rows, sheet.merges), ""
 
@@ -90,8 +91,9 @@ def _may_be(cell: Cell, kind: str) -> bool:
 
 
 def _take(cells: list[Cell], places: Sequence[int], form: ValueForm) -> list[int]:
-    """Put the values of some cells in their places; returns the places that are left as they are:
-    what does not convert, or could be read in two ways."""
+    """Replace cells by their values; returns the places that stay as they are, because the cell
+    does not convert or is ambiguous.
+    """
     done = convert([cells[column] for column in places], form)
     unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
     left = {index for index, _ in done.failures} | set(unsure)
@@ -103,8 +105,10 @@ def _take(cells: list[Cell], places: Sequence[int], form: ValueForm) -> list[int
 
 def by_columns(sheet: Sheet) -> tuple[Sheet, str]:
     """Types found column by column, below the headings: a column is of a type if all of its cells
-    are. Where most are and some are not, or all could be read in two ways, it stays text, and that
-    is said."""
+    are.
+
+    Where most are and some are not, or all could be read in two ways, it stays text, with a note.
+    """
     columns = [list(column) for column in zip(*sheet.rows, strict=True)]
     starts = (
         index for index, row in enumerate(sheet.rows[:_MOST_HEADINGS]) if any(map(_figure, row))
@@ -126,8 +130,9 @@ def _figure(cell: Cell) -> bool:
 
 
 def _typed_column(cells: list[Cell], start: int, column: int) -> str:
-    """Convert the cells of a column, from a row on, if all are of one type; returns what makes it
-    doubtful, in words, if most are."""
+    """Convert the cells of a column, from a row on, if all are of one type; returns in words what
+    makes it doubtful, if most are.
+    """
     places = [column for column in range(start, len(cells)) if cells[column]]
     texts = [str(cells[column]) for column in places]
     if not texts or any(_CODE.fullmatch(text) or not _fits(text) for text in texts):

@@ -15,7 +15,7 @@ from boreotabula.texts import counted
 
 _WIDEST = 60
 _PADDING = 5 / 7
-"""What the writing library adds to a width, in signs."""
+"""What the writing library adds to a width, in characters."""
 
 
 class Formats:
@@ -26,7 +26,7 @@ class Formats:
         self._made: dict[tuple[tuple[str, object], ...], Any] = {}
 
     def of(self, properties: Mapping[str, object]) -> Any:
-        """The format of some properties; None for none."""
+        """The format with some properties; None if there are none."""
         if not properties:
             return None
         key = tuple(sorted(properties.items()))
@@ -39,11 +39,12 @@ _MOMENTS: Sequence[tuple[type, str]] = (
     (datetime, "yyyy-mm-dd hh:mm"), (date, "yyyy-mm-dd"), (time, "hh:mm:ss"),
     (timedelta, "[h]:mm:ss"),
 )  # fmt: skip
-"""How moments are shown where the file does not say; a datetime is a date, so it comes first."""
+"""How moments are displayed where the file does not say; a datetime is a date, so it comes first.
+"""
 
 
 def let_go(book: Any) -> None:
-    """Let go of a workbook that is not written to its end."""
+    """Release a workbook that is not written to its end."""
     book.fileclosed = True
     for worksheet in book.worksheets():
         worksheet.row_data_fh.close()
@@ -52,9 +53,9 @@ def let_go(book: Any) -> None:
 def write_tab(
     tab: Any, sheet: Sheet, look: Look | None, formats: Formats, names: Mapping[str, str]
 ) -> list[str]:
-    """One tab, row by row; returns what could not be kept, in words.
+    """Write one tab, row by row; returns in words what could not be kept.
 
-    `names` are those of the tabs of its file in the new workbook, so that links find them.
+    `names` are those of the tabs of its file in the new workbook, so that links resolve.
     """
     look = look or Look()
     _set_columns(tab, sheet, look)
@@ -101,7 +102,7 @@ def _set_columns(tab: Any, sheet: Sheet, look: Look) -> None:
 
 
 def _link(tab: Any, row: int, column: int, link: Link, names: Mapping[str, str]) -> bool:
-    """Link a cell, which is written anew afterwards; returns whether that could be."""
+    """Link a cell, which is written again afterwards; returns whether that succeeded."""
     address = link.address
     if link.place:
         where, _, cell = link.place.rpartition("!")
@@ -146,7 +147,7 @@ def _fitting(sheet: Sheet) -> dict[int, float]:
 
 
 def write_contents(tab: Any, bound: Sequence[Bound], formats: Formats) -> None:
-    """The tab in front: what each tab is, and what is not there."""
+    """The tab in front: what each tab is, and what is missing."""
     head = formats.of({"bold": True, "bottom": 1})
     link = formats.of({"font_color": "#0563C1", "underline": 1})
     names = ("tab", "file", "tab there", "rows", "columns", "note")

@@ -1,4 +1,4 @@
-"""The entry point, and the one place where errors become exit statuses.
+"""The entry point, and the only place where errors become exit statuses.
 
 Commands are imported when they are called, so that `--help` answers at once.
 """
@@ -87,11 +87,11 @@ COMMANDS = {
     ),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and layouts to try it on."),
 }
-"""The commands in the order of the work: the module of each, and what it does."""
+"""The commands in the order of the work: the module of each, and its summary."""
 
 
 FAULT = 70
-"""The exit status of a fault of the program itself."""
+"""The exit status of an internal fault."""
 
 
 START = """\
@@ -117,7 +117,7 @@ class LazyGroup(click.Group):
     def resolve_command(
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
-        """The command that is called. Raises UsageError, which names the one that is like it."""
+        """The command that is called. Raises UsageError, which suggests the most similar name."""
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             from boreotabula.layout.problems import did_you_mean
 
@@ -166,9 +166,8 @@ def call(arguments: Sequence[str] | None = None) -> int:
     """Run the command line, with the arguments of the process if none are given.
 
     Returns the exit status: 0, 1, 2 or 3 (130 if interrupted, 143 or 129 if it is told to end or
-    its terminal is gone, 70 if the program is at fault).
-
-    Processes that still read files when an error ends the command are ended, too.
+    its terminal is gone, 70 after an internal fault). Processes that still read files when an error
+    ends the command are ended, too.
     """
     try:
         status = cli.main(arguments, "boreotabula", standalone_mode=False)
@@ -198,7 +197,7 @@ def call(arguments: Sequence[str] | None = None) -> int:
 
 
 def _in_our_words(error: click.ClickException) -> str:
-    """What is wrong with a call, as all other messages say it, and where help is."""
+    """A usage error, worded as all other messages, with the place of help."""
     message = error.format_message().rstrip(".")
     if isinstance(error, click.NoSuchOption):
         from boreotabula.layout.problems import did_you_mean
@@ -220,7 +219,7 @@ _STOPPING = [getattr(signal, name) for name in ("SIGTERM", "SIGHUP") if hasattr(
 
 
 def _stop(number: int, _: object) -> None:
-    """End as ctrl-C does, so that whatever is half done is taken away."""
+    """End as ctrl-C does, so that unfinished files are removed."""
     _stopped_by.append(number)
     raise KeyboardInterrupt
 
@@ -232,11 +231,11 @@ def _take_signals() -> None:
 
 
 _NOT_PRINTED = (errno.EPIPE, errno.ENOSPC, errno.EBADF, errno.EIO, errno.EINVAL)
-"""Errors of a stream, not of a file that has a name: nobody reads any more, or the disk is full."""
+"""Errors of a stream, not of a named file: its reader is gone, or the disk is full."""
 
 
 def _not_printed(error: OSError) -> int:
-    """The exit status when what a command prints cannot be printed; the rest is not tried."""
+    """The exit status when output cannot be printed; the rest is not tried."""
     _silence(sys.stdout)
     if error.errno == errno.EPIPE:  # whoever reads our output has seen enough
         return 1
@@ -246,13 +245,13 @@ def _not_printed(error: OSError) -> int:
 
 
 def _silence(stream: TextIO) -> None:
-    """Have what is left in a stream go nowhere."""
+    """Discard what is left in a stream."""
     with suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
 
 
 def _fault(error: BaseException) -> int:
-    """Say that the program failed, and where the report of it is; the exit status."""
+    """Report an internal fault and the file that describes it; returns the exit status."""
     from boreotabula.faults import report_of
 
     _end_processes()
@@ -262,7 +261,9 @@ def _fault(error: BaseException) -> int:
 
 
 def run() -> NoReturn:
-    """Run the command line and leave with its exit status, at once: nothing is left to be done."""
+    """Run the command line and leave with its exit status at once, without cleaning up the
+    interpreter.
+    """
     _open_standard_streams()
     _take_signals()
     sys.meta_path.insert(0, _NoPandas())
@@ -278,22 +279,22 @@ def run() -> NoReturn:
 
 
 class _NoPandas(MetaPathFinder):
-    """Says that pandas is not installed.
+    """Makes pandas look uninstalled.
 
-    With its first arrays pyarrow imports pandas, if it is there, in more than one place, so as to
-    know data frames. No command makes one, and each would start later.
+    With its first arrays pyarrow imports pandas in several places, if it is installed, to recognise
+    data frames. No command makes one, and each would start later.
     """
 
     def find_spec(
         self, fullname: str, path: Sequence[str] | None, target: ModuleType | None = None
     ) -> None:
-        """Raises ModuleNotFoundError for pandas; of all other modules it knows nothing."""
+        """Raises ModuleNotFoundError for pandas; finds no other module."""
         if fullname == "pandas":
             raise ModuleNotFoundError(name=fullname)
 
 
 def _open_standard_streams() -> None:
-    """Make sure that no file of ours takes the place of a standard stream that is closed."""
+    """Keep our own files from taking the place of a closed standard stream."""
     for number, mode in enumerate((os.O_RDONLY, os.O_WRONLY, os.O_WRONLY)):
         try:
             os.fstat(number)

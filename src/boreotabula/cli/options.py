@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 
 
 class Command(click.Command):
-    """A command that takes an option's value once: of two, none is dropped without a word."""
+    """A command that takes an option's value once: a second value is an error, not silently
+    ignored.
+    """
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the arguments. Raises UsageError if an option that takes one value is given two."""
@@ -36,7 +38,7 @@ class Command(click.Command):
         return super().parse_args(ctx, args)
 
     def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        """Write what stands below the options: examples line by line, folded to the width."""
+        """Write the text below the options: examples line by line, folded to the width."""
         with formatter.indentation():
             for block in inspect.cleandoc(self.epilog or "").split("\n\n"):
                 formatter.write_paragraph()
@@ -50,7 +52,7 @@ class Command(click.Command):
 
 
 _KEPT = "\b"
-"""Stands above lines that stay as they are, as Click has it."""
+"""Stands above lines that stay as they are, as in Click."""
 
 
 def _takes_one(option: click.Option) -> bool:
@@ -117,8 +119,9 @@ until_option = click.option(
 
 
 def decided_by(who: str | None) -> str:
-    """Who decides: the name that is given, else that of who is logged in. Raises CallError if
-    there is none."""
+    """Who decides: the given name, else the user who is logged in. Raises CallError if there is
+    none.
+    """
     import getpass
 
     if who is not None:
@@ -137,7 +140,7 @@ class PairType(click.ParamType):  # type: ignore[type-arg]  # of newer versions 
     def convert(
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> tuple[str, str]:
-        """The field and the value. Raises CallError for what is none, or is several."""
+        """The field and the value. Raises CallError if the text is no pair, or more than one."""
         if isinstance(value, tuple):
             return value
         field, sign, text = str(value).partition("=")
@@ -157,7 +160,7 @@ where_option = click.option(
 
 
 def fields_option(name: str, text: str) -> Decorator:
-    """An option that takes fields, each by itself or several with commas between them."""
+    """An option that takes fields, repeated or separated by commas."""
 
     def parted(
         ctx: click.Context, option: click.Parameter, values: Sequence[str]
@@ -173,7 +176,7 @@ def fields_option(name: str, text: str) -> Decorator:
 
 
 class _FileLike(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
-    """What is most often a file: shells complete it as one."""
+    """A value that is most often a file: shells complete it as one."""
 
     def shell_complete(
         self, ctx: click.Context, param: click.Parameter, incomplete: str
@@ -219,7 +222,7 @@ PLACE = PlaceType()
 
 
 class SourceType(_FileLike):
-    """A file or folder; one on a server is fetched, and then it is where that lies."""
+    """A file or folder; one on a server is fetched, and the path is that of the copy."""
 
     name = "source"
 
@@ -250,7 +253,7 @@ def limits(mebibytes: int) -> Limits:
 
 
 def record_number(what: Sequence[str], where: Sequence[tuple[str, str]]) -> int | None:
-    """The number of the record that a call names, counted from 1; None if it names it by values.
+    """The number of the record in a call, counted from 1; None if the call names it by values.
 
     Raises CallError if it names none, or both.
     """

@@ -1,4 +1,4 @@
-"""A run on the screen: performed, and what is printed of it."""
+"""Performing a run with its output on the screen."""
 
 from __future__ import annotations
 
@@ -21,8 +21,11 @@ if TYPE_CHECKING:
 
 
 def _senders(run: Run, field: str | None) -> SenderOf | None:
-    """Who sent the file of a finding: what a field holds on its tab, or on another tab of it; the
-    name of the file where none says it. None if no field is named."""
+    """Who sent the file of a finding.
+
+    That is the value of a field on its tab, or on another tab of the file; if there is none, the
+    name of the file. None if no field is named.
+    """
     from boreotabula.cli.summary import SenderOf
 
     if field is None:
@@ -65,7 +68,8 @@ def perform(
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status.
 
-    What a run over the `whole` inbox finds of day and month is kept for those over a single file.
+    What a run over the `whole` inbox learns about day and month is kept for runs over a single
+    file.
     """
     from boreotabula.batch.evidence import Evidence, keep_evidence
     from boreotabula.batch.read_all import ReadOptions
@@ -129,7 +133,7 @@ def _print_run(run: Run, target: Target, folder: Path | None, show: Show, *, wri
 
 
 def _print_first(run: Run) -> None:
-    """The first records of each of the first files, of each table of a trial."""
+    """The first records of each of the first files, for each table of a trial."""
     from boreotabula.cli import screen
     from boreotabula.stores.csv import csv_rows
 
@@ -143,7 +147,7 @@ _FIRST_FILES, _FIRST_RECORDS = 6, 8
 
 
 def _first_of_each(table: Table) -> Table:
-    """A few records of each of the first files: as many as of one file alone, or two."""
+    """A few records of each of the first files: as many as of a single file, or two."""
     import pyarrow as pa
     import pyarrow.compute as pc
 

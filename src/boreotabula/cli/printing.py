@@ -1,4 +1,4 @@
-"""The one place where text reaches a terminal: whatever stands in cells and names, it is only text.
+"""The only place where text reaches a terminal: cells and names are printed as plain text.
 
 Tables and bars are drawn by the consoles of `screen`, which clean their texts the same way.
 """
@@ -23,8 +23,9 @@ _PLAIN: Mapping[str, str] = {
     "“": '"', "”": '"', "‘": "'", "’": "'", "›": ">", "→": ">", "↓": "v", "…": ".", "·": "-",
     "×": "x", "–": "-", "⋮": ":",
 }  # fmt: skip
-"""Printed instead of our own characters where a terminal has none of them: one for each, so that
-columns stay columns."""
+"""Printed instead of our own characters where a terminal lacks them: one for each, so that columns
+stay aligned.
+"""
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
@@ -34,7 +35,7 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 
 
 def fit_stream(stream: TextIO | None) -> None:
-    """Have a stream whose encoding lacks characters print others in their place, and never fail."""
+    """Make a stream whose encoding lacks characters print others in their place, and never fail."""
     encoding = (getattr(stream, "encoding", None) or "utf-8").lower().replace("-", "")
     if isinstance(stream, io.TextIOWrapper) and not encoding.startswith("utf"):
         codecs.register_error("boreotabula", _plainly)
@@ -49,7 +50,7 @@ def say(text: str = "", *, err: bool = False, whole: bool = False) -> None:
 
 
 def _terminal_width(stream: TextIO) -> int:
-    """The columns of a terminal; 0 if the stream is none, and lines stay whole."""
+    """The columns of a terminal; 0 if the stream is no terminal, and lines stay whole."""
     try:
         if not stream.isatty():
             return 0
@@ -59,14 +60,15 @@ def _terminal_width(stream: TextIO) -> int:
 
 
 def say_json(value: Any) -> None:
-    """Print plain data as JSON; what is not for a terminal is escaped in its texts."""
+    """Print plain data as JSON, with unsafe characters escaped on a terminal."""
     text = json.dumps(value, ensure_ascii=False, indent=2)
     click.echo(CONTROLS.sub(lambda match: f"\\u{ord(match[0]):04x}", text))
 
 
 def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: bool) -> None:
-    """Say that a decision about `records` was written to a file, which the layout names by a key;
-    whether the layout was `edited` for that; and which command reads it."""
+    """Report that a decision about `records` was written to a file, which the layout names by a
+    key; whether the layout was `edited` for that; and which command reads it.
+    """
     say(f"Written to {from_here(path)}.")
     if edited:
         say(f'{from_here(layout)} was edited too: it has {key} = "{path.name}".')
@@ -74,8 +76,11 @@ def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: 
 
 
 def _written_alone(records: object) -> object:
-    """An output that `-o` alone writes again; OUT for one that rows were added to, that is parted,
-    or in a database, whose address may hold a password."""
+    """An output that `-o` alone writes again.
+
+    OUT stands for one that rows were added to, that is parted, or that is in a database, whose
+    address may hold a password.
+    """
     from boreotabula.batch.run.earlier import earlier_record
 
     if not isinstance(records, Path):

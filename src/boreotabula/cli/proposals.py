@@ -1,4 +1,4 @@
-"""What `draft --again` prints: how a layout would change, and what that gives."""
+"""The output of `draft --again`: how a layout would change, and the effect."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def draft_again(path: Path, output: Path | None, memory_per_file: int, as_json: bool) -> int:
-    """Propose what a layout needs; the exit status."""
+    """Propose the changes that a layout needs; returns the exit status."""
     from boreotabula.batch.again.propose import propose
     from boreotabula.batch.draft import check_new, write_new
     from boreotabula.batch.layouts.load import Layout

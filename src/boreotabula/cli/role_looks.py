@@ -17,4 +17,5 @@ ROLE_LOOKS: Mapping[Role, tuple[str, str]] = {
     Role.UNPLACED: ("?", "bold red"),
 }
 """Letter and colour of each role; the letter is always there too. These colours of the usual
-sixteen can be read on light and on dark ground: yellow, green and cyan cannot."""
+sixteen are legible on light and on dark ground: yellow, green and cyan are not.
+"""

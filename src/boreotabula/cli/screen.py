@@ -38,13 +38,16 @@ class PlainConsole(Console):
     def render(
         self, renderable: RenderableType, options: ConsoleOptions | None = None
     ) -> Iterator[Segment]:
-        """What is drawn, piece by piece; the console's own control codes are apart from texts."""
+        """What is drawn, piece by piece; the console's own control codes are separate from
+        texts.
+        """
         for segment in super().render(renderable, options):
             yield segment if segment.control else Segment(clean(segment.text), segment.style)
 
     def tell(self, text: str | Text, style: str = "") -> None:
-        """Print a text, on a terminal folded to its width; it is not broken at blanks that do not
-        break, which are plain ones then."""
+        """Print a text, on a terminal folded to its width; it does not break at no-break spaces,
+        which are then printed as plain ones.
+        """
         whole = Text(text, style) if isinstance(text, str) else text
         lines = _folded_text(whole, self.width) if self.is_terminal else [whole]
         for line in lines:
@@ -87,7 +90,7 @@ def _wide(console: PlainConsole) -> PlainConsole:
 
 @contextmanager
 def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[FileReading], None]]:
-    """What is called after each file: moves a bar on a terminal, says a line if `verbose`."""
+    """The callback after each file: moves a bar on a terminal, or prints a line if `verbose`."""
     console = err()
     if not (shown and console.is_terminal):
         yield (lambda reading: _file_line(console, reading)) if verbose else lambda _: None
@@ -104,13 +107,14 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
 
 
 Start = Callable[..., None]
-"""What is called with the number of files, None if it is not known; and what is done, if that is
-something else now."""
+"""Called with the number of files, None if unknown; and with a new label, if the work changes."""
 
 
 @contextmanager
 def counting(what: str, *, shown: bool) -> Iterator[tuple[Start, Callable[[str], None]]]:
-    """A bar for any work on files: what to call when it starts, and after each with its name."""
+    """A bar for any work on files: a callback for its start, and one for each file with its
+    name.
+    """
     console = err()
     if not (shown and console.is_terminal):
         yield (lambda *_: None), (lambda _: None)
@@ -159,14 +163,16 @@ def _bar(console: Console) -> Progress:
 _SIZE = 2
 """The column of a listing that stands to the right."""
 _LEAST_NOTES = 24
-"""So many columns are left for the notes of a listing; else each file has a line of its own."""
+"""At least this many columns are left for the notes of a listing; else each file has a line of its
+own.
+"""
 
 
 def listing(rows: Sequence[Sequence[str]]) -> None:
     """Rows of texts in columns, the last but one being notes, and the last the style of the row.
 
     On a terminal that is too narrow the first text has a line of its own, and notes are folded.
-    Thousands of rows are usual, so the columns are set by hand and not by a table of rich.
+    Thousands of rows are usual, so the columns are computed here and not by a table of rich.
     """
     console = out()
     columns = list(zip(*rows, strict=True))[:-2]
@@ -204,7 +210,7 @@ def _padded(text: str, width: int) -> str:
 
 
 def _file_line(console: PlainConsole, reading: FileReading) -> None:
-    """What came of one file, as it is read."""
+    """The result of one file, as it is read."""
     records = sum(tab.record_count for tab in reading.tabs)
     if reading.tabs:
         message = f"{counted(len(reading.tabs), 'tab')}, {counted(records, 'record')}"

@@ -1,4 +1,4 @@
-"""How a tab is drawn on a terminal: fitted to its width, every oddity marked with a sign."""
+"""How a tab is drawn on a terminal: fitted to its width, with a sign for everything unusual."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ Window = tuple[int, int, int, int]
 _NUMBER_AS_TEXT = "magenta"
 _NARROWEST = 5
 _ALONE = 22
-"""A text with blank cells beside it runs on over these, so its column need not be wider."""
+"""A text with blank cells beside it overflows into them, so its column need not be wider."""
 _WIDEST = 60
 """Longer texts are cut, however much room there is."""
 _HIDDEN = "~"
@@ -35,7 +35,7 @@ _RIGHTWARD, _DOWNWARD = "→", "↓"
 
 
 def parse_window(text: str) -> Window:
-    """A range such as 'B2:H30' or 'C7'. Raises CallError if it is none."""
+    """A range such as 'B2:H30' or 'C7'. Raises CallError if it is no range."""
     first, _, last = text.partition(":")
     try:
         (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
@@ -144,7 +144,9 @@ def print_tab(
     *,
     brief: bool = False,
 ) -> None:
-    """Draw a tab: a line above, the cells, and what the signs mean; in `brief` without the last."""
+    """Draw a tab: a line above, the cells, and what the signs mean; if `brief`, without the
+    meanings.
+    """
     sheet = view.sheet
     console.tell(_title(sheet, file))
     top, left, bottom, right = _bounds(sheet, window)
@@ -194,7 +196,7 @@ class _Drawing:
         return bool(self.sheet.filled[row, self.left : self.right + 1].any())
 
     def _covered(self) -> Iterator[tuple[tuple[int, int], str]]:
-        """The cells that merged ranges cover, and the sign that points from their content."""
+        """The cells that merged ranges cover, and the sign that points to their content."""
         for span in self.sheet.merges:
             for row in range(span.top, min(span.bottom, span.top + 500) + 1):
                 for column in range(span.left, min(span.right, span.left + 500) + 1):
@@ -303,7 +305,7 @@ class _Drawing:
         yield from self.meanings()
 
     def meanings(self, *, counted: bool = True) -> Iterator[Text]:
-        """What the signs mean; letters of roles with how many cells of the tab have them."""
+        """The meanings of the signs; letters of roles with the number of cells of the tab."""
         signs = [(sign, what) for sign, what in _SIGNS.items() if sign in self.seen]
         if signs:
             yield Text("   ".join(f"{sign} {what}" for sign, what in signs), "dim")
@@ -333,7 +335,7 @@ _SIGNS = {
 
 
 def _is_code(text: str) -> bool:
-    """Whether a text is one word with a figure in it: the part of a code is another one."""
+    """Whether a text is one word with a digit in it: part of a code would be another code."""
     return " " not in text and any(map(str.isdigit, text))
 
 
@@ -355,8 +357,10 @@ def _wanted(row: Sequence[_Drawn], column: int) -> int:
 
 def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) -> list[int]:
     """Widths of the columns that fit: natural ones, else the widest texts are cut, else some
-    columns are left out. A number, a code and an unplaced cell are never cut: what is left would
-    be another one."""
+    columns are left out.
+
+    A number, a code and an unplaced cell are never cut: the remainder would read as another one.
+    """
     natural = [
         max(len(head), *(_wanted(row, index) for row in rows), 1)
         for index, head in enumerate(heads)

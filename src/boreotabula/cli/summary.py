@@ -1,4 +1,4 @@
-"""What a run gave, and what needs a look: figures on stdout, findings on stderr."""
+"""The results of a run, and what needs a look: figures on stdout, findings on stderr."""
 
 from __future__ import annotations
 
@@ -23,10 +23,10 @@ if TYPE_CHECKING:
     from boreotabula.batch.run.outcome import Restated, Run
 
 MOST_CODES = 12
-"""So many codes are listed on screen; findings.csv holds every finding."""
+"""At most this many codes are listed on screen; findings.csv holds every finding."""
 
 _IN_FULL = 3
-"""So many causes of a code are listed with all that there is to say."""
+"""This many causes of a code are listed in full."""
 
 # Readable on dark and on light terminals alike; the word stands beside the colour always.
 _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severity.NOTE: ""}
@@ -40,7 +40,7 @@ def figures(
     *,
     whole: bool = False,
 ) -> None:
-    """The figures of a run: what matters first; the `whole` account, or one line of it."""
+    """The figures of a run, most important first; the `whole` account, or one line of it."""
     console = console or out()
     console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
     for line in _first_lines(run):
@@ -64,7 +64,7 @@ def figures(
 
 
 def _first_lines(run: Run) -> Iterator[Text]:
-    """What a run gave: records, files, what needs a look, and what has changed since the last."""
+    """The results of a run: records, files, what needs a look, and changes since the last run."""
     read = sum(file.read for file in run.files)
     left = f" · {counted(len(run.left_out), 'file')} left out" if run.left_out else ""
     yield Text.assemble(
@@ -87,11 +87,11 @@ def _first_lines(run: Run) -> Iterator[Text]:
 
 _BAR = 32
 _SMALL = 0.02
-"""Roles with a smaller share are not named in one line, but for unplaced cells."""
+"""Roles with a smaller share are not named in one line, except unplaced cells."""
 
 
 def _shares(account: Account, width: int) -> Text:
-    """The account in one line: a letter of the bar is a part of all filled cells."""
+    """The account in one line: a letter of the bar is a share of all filled cells."""
     roles = sorted(
         (role for role in Role if account.roles[role]), key=lambda role: -account.roles[role]
     )
@@ -117,7 +117,7 @@ def _shares(account: Account, width: int) -> Text:
 
 
 def _lengths(counts: Sequence[int]) -> list[int]:
-    """Counts, the largest first, as lengths of parts of a bar; the first makes up for rounding."""
+    """Counts, largest first, as lengths of parts of a bar; the first makes up for rounding."""
     total = sum(counts)
     lengths = [round(_BAR * count / total) for count in counts]
     return [lengths[0] + _BAR - sum(lengths), *lengths[1:]]
@@ -161,7 +161,7 @@ def _roles(run: Run) -> Table:
 
 
 def _rules(account: Account) -> str:
-    """How many cells each kind of rule left out; run.json has every rule by itself."""
+    """How many cells each kind of rule left out; run.json has every single rule."""
     kinds: Counter[str] = Counter()
     for rule, number in account.left_out.items():
         kinds[rule.partition(":")[0]] += number
@@ -188,7 +188,7 @@ def _verdict(run: Run) -> Text:
 
 @dataclass(frozen=True)
 class SenderOf:
-    """How senders are called, and who sent the file of a finding."""
+    """What senders are called, and who sent the file of a finding."""
 
     called: str
     of: Callable[[Finding], str]
@@ -204,10 +204,10 @@ def findings(
     more: str = "--verbose shows each in full",
     sender: SenderOf | None = None,
 ) -> None:
-    """Findings by code and cause, worst first; all of them one by one if `every`.
+    """Findings by code and cause, most severe first; if `every`, all of them one by one.
 
-    Of a code with many causes the first is shown in full, and how many findings each `sender` has.
-    `more` says how to see all that is not shown in full.
+    For a code with many causes the first is shown in full, and the number of findings of each
+    `sender`. `more` says how to see everything that is not shown in full.
     """
     console = err()
     if every:
@@ -236,8 +236,9 @@ def findings(
 
 
 def _print_cause(console: PlainConsole, cause: Sequence[Finding], count: str = "") -> None:
-    """A cause in full: where it was met first, what is there, what to do; `count` says how many
-    findings of its code there are."""
+    """A cause in full: its first place, what is there, what to do; `count` is the number of
+    findings of its code.
+    """
     first = cause[0]
     console.print()
     if count:
@@ -256,7 +257,7 @@ def _count_of(group: Sequence[Finding]) -> str:
 
 
 def _senders(group: Sequence[Finding], sender: SenderOf) -> str:
-    """How many of some findings are of each sender, the one with most first."""
+    """How many of the findings each sender has, the sender with most first."""
     counts = Counter(map(sender.of, group)).most_common()
     shown = ", ".join(f"{name} {count:,}" for name, count in counts[:_MOST_SENDERS])
     rest = len(counts) - _MOST_SENDERS

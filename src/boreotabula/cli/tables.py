@@ -11,7 +11,7 @@ from boreotabula.texts import columns_of
 
 _GAP = 2
 LONGEST = 200
-"""A longer text of a cell is no name, number or code, and tells no more on a screen."""
+"""A longer text of a cell is no name, number or code, and is of no more use on a screen."""
 
 
 def print_table(
@@ -20,11 +20,11 @@ def print_table(
     rows: Sequence[Sequence[str | Text]],
     right: Collection[str] = (),
 ) -> None:
-    """Print rows of texts under their headings; those of the columns `right` stand to the right.
+    """Print rows of texts under their headings; the columns `right` are aligned right.
 
     On a terminal that is narrower than the columns the first text of a row has a line of its own,
-    and the others follow with their headings, folded at blanks: only a text that is longer than
-    `LONGEST` is cut.
+    and the others follow with their headings, folded at blanks: only a text longer than `LONGEST`
+    is cut.
     """
     cells = [[_shown(cell) for cell in row] for row in rows]
     widths = [

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Into:
-    """What is asked of a workbook or database that is there."""
+    """How an existing workbook or database takes the records."""
 
     place: Place | None = None
     tab: str | None = None
@@ -32,7 +32,7 @@ class Into:
 
 @dataclass(frozen=True)
 class Target:
-    """The store that takes the records, and the server that they go to once it has them."""
+    """The store that takes the records, and the server that they are then sent to."""
 
     store: Store
     remote: RemoteOutput | None = None
@@ -41,7 +41,7 @@ class Target:
 
 @dataclass(frozen=True)
 class OutputOptions:
-    """What the options say of where the records go."""
+    """The options that say where the records go."""
 
     output: str | None
     into: Into
@@ -52,12 +52,12 @@ class OutputOptions:
 
     @property
     def in_parts(self) -> bool:
-        """Whether a dataset is asked for."""
+        """Whether a dataset is requested."""
         return bool(self.partition) or self.cluster is not None
 
 
 def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = False) -> Target:
-    """Where the options say that the records go. Raises CallError if they do not agree."""
+    """The target that the options describe. Raises CallError if they contradict each other."""
     from boreotabula.batch.remote.address import is_remote
     from boreotabula.stores.bases.address import is_base_address
     from boreotabula.stores.unkept import Nowhere, Stdout
@@ -95,7 +95,7 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
 
 
 def _check_parts(options: OutputOptions) -> None:
-    """Raises CallError if what is for datasets alone does not go with the output."""
+    """Raises CallError if options for datasets do not fit the output."""
     from boreotabula.batch.remote.address import is_remote
 
     output = options.output
@@ -148,7 +148,7 @@ def _check_into(into: Into, output: str | None) -> None:
 
 
 def _into(into: Into, on_wait: OnWait) -> Store:
-    """The store that adds to what is there. Raises CallError if it is of another kind."""
+    """The store that adds to an existing one. Raises CallError if it is of another kind."""
     from boreotabula.stores.bases.base import ENDINGS, is_base
     from boreotabula.stores.bases.store import BaseStore
     from boreotabula.stores.master.store import BOOKS, BookStore
@@ -169,7 +169,7 @@ def _into(into: Into, on_wait: OnWait) -> Store:
 
 
 def _on_server(url: str) -> Target:
-    """A target on a server. Raises CallError if its ending is not known, or it holds a password."""
+    """A target on a server. Raises CallError if its ending is unknown, or it holds a password."""
     from boreotabula.batch.remote.address import has_password, shown
     from boreotabula.batch.remote.put import RemoteOutput
     from boreotabula.stores.kinds import known_kind
@@ -215,8 +215,9 @@ def inbox_of(
 
 
 def _take_remote(layout: Layout, target: Target) -> None:
-    """Have at hand what the run before left on a server. Raises CallError if something is there
-    that no run has written."""
+    """Fetch what the run before left on a server. Raises CallError if something is there that no
+    run has written.
+    """
     from boreotabula.batch.output_checks import check_not_below
     from boreotabula.batch.run_folders import run_folder
 

@@ -117,7 +117,7 @@ def _output_of(words: list[str]) -> list[str]:
 
 
 def _show(lines: list[str], most: int) -> None:
-    """The first lines of some; blank ones are left out, so that all of it fits a few screens."""
+    """The first lines of a text; blank ones are left out, so that everything fits a few screens."""
     texts = [line for line in lines if line]
     for line in texts[:most]:
         say(f"  {line}")

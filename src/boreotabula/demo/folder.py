@@ -1,4 +1,4 @@
-"""The folder of samples: made once, marked as ours, made anew only if it is ours."""
+"""The folder of samples: made once, marked as ours, and replaced only if it has the mark."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from boreotabula.demo.workbooks import write_forms
 from boreotabula.errors import CallError
 
 MARK = ".boreotabula-demo"
-"""A file that says the folder was made by the demo and may be made anew."""
+"""A file that says that the demo made the folder and may replace it."""
 
 LAYOUTS = (
     "stock.toml", "headings.csv", "climate.toml", "dispatch.toml", "dispatch-headings.csv",

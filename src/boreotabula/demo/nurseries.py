@@ -1,7 +1,7 @@
-"""The made-up figures behind the samples: nurseries, greenhouses, lots, and what was counted.
+"""The made-up figures behind the samples: nurseries, greenhouses, lots, and counts.
 
-Everything follows from fixed seeds, so that the samples are the same each time and the figures
-that an extraction must give are known beforehand.
+Everything follows from fixed seeds, so that the samples are the same each time and the figures that
+an extraction must give are known in advance.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ SPECIES = ("Picea abies", "Pinus sylvestris", "Betula pendula")
 CONTAINERS = ("Multipot 95", "Multipot 60", "Bare root")
 
 Count = int | str | None
-"""A counted number; a text somebody wrote instead; or nothing."""
+"""A counted number; a text written instead; or nothing."""
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ NURSERIES = (
 
 @dataclass(frozen=True)
 class Line:
-    """One lot on a bench; a count for each container and grade, in their order."""
+    """One lot on a bench; a count for each container and grade, in order."""
 
     species: str
     lot: str
@@ -111,7 +111,7 @@ class Form:
 
     @property
     def path(self) -> str:
-        """Where it lies below the inbox: in the folder of its month."""
+        """Its path below the inbox: in the folder of its month."""
         return f"{self.month:%Y-%m}/{self.file}"
 
     @property
@@ -122,12 +122,12 @@ class Form:
 
     @property
     def records(self) -> int:
-        """How many records an extraction must find."""
+        """The number of records that an extraction must find."""
         return len(self.counts)
 
     @property
     def seedlings(self) -> int:
-        """What the seedlings of all records must sum up to."""
+        """The sum of seedlings over all records."""
         return sum(count for count in self.counts if isinstance(count, int))
 
 
@@ -153,7 +153,7 @@ RESTATING = "Granvik"
 
 
 def restated() -> Form:
-    """The first report of a nursery, with some counts that it found to be wrong later."""
+    """The first report of a nursery, with some counts corrected later."""
     form = next(form for form in forms() if form.nursery.name == RESTATING)
     first = form.tabs[0]
     line = first.lines[0]

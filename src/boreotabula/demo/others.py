@@ -1,6 +1,6 @@
 """The other samples: climate loggers, dispatch lists, a plan of the year, bench sheets, reviews.
 
-Each is made of figures that follow from fixed seeds; `totals` tells what an extraction must find.
+Each is made from figures that follow from fixed seeds; `totals` gives what an extraction must find.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ def write_others(folder: Path) -> None:
 
 
 def totals() -> Mapping[str, Mapping[str, Totals]]:
-    """By layout and file: what must be found."""
+    """The expected totals, by layout and file."""
     return {
         "climate": {
             name: Totals(len(rows), "temperature", round(sum(row[1] for row in rows), 1))

@@ -1,6 +1,7 @@
 """Yearly reviews: a cover tab, and tables with captions whose groups have totals of their own.
 
-Each is made of figures that follow from fixed seeds; `reviews` tells what an extraction must find.
+Each is made from figures that follow from fixed seeds; `reviews` gives what an extraction must
+find.
 """
 
 from __future__ import annotations
@@ -26,7 +27,7 @@ _TABS = {
     "Growing": (("Sown seed", "kg", 90), ("Seedlings moved", "pcs", 4000)),
     "Losses": (("Frost", "pcs", 300), ("Hares and voles", "pcs", 120)),
 }
-"""By tab the title, unit and usual size of its tables."""
+"""The title, unit and usual size of each tab's tables."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ def reviews() -> Iterator[tuple[str, str, int, dict[str, list[Table]]]]:
 
 
 def write_reviews(folder: Path) -> None:
-    """Write them into a folder that is there."""
+    """Write them into an existing folder."""
     for name, nursery, year, tabs in reviews():
         with xlsxwriter.Workbook(folder / name) as book:
             book.set_properties({"created": datetime(2026, 1, 1)})

@@ -1,4 +1,4 @@
-"""The samples as workbooks, laid out as people lay out forms."""
+"""The samples as workbooks, arranged as people arrange forms."""
 
 from __future__ import annotations
 
@@ -28,8 +28,8 @@ class _Styles:
 def write_forms(inbox: Path) -> None:
     """Write every sample workbook, a lock file and a file that does not belong.
 
-    Those of the nurseries that use another program were saved by it beforehand, from the same
-    figures: see scripts/save_demo_kinds.py.
+    Nurseries that use another program have workbooks saved by it in advance, from the same figures:
+    see scripts/save_demo_kinds.py.
     """
     for form in forms():
         path = inbox / form.path
@@ -57,7 +57,7 @@ def write_form(form: Form, path: Path) -> None:
 
 
 def _date(path: Path, form: Form) -> None:
-    """Make a file as old as the report is."""
+    """Set the age of a file to that of the report."""
     came = datetime.combine(form.came_on, time(9), UTC).timestamp()
     os.utime(path, (came, came))
 

@@ -1,1 +1,1 @@
-"""Every finding, declared once: its code, its severity, its words, and what it means."""
+"""Every finding, declared once: its code, its severity, its words, and its meaning."""

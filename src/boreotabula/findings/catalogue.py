@@ -1,4 +1,4 @@
-"""All kinds of findings, by what they are about."""
+"""All kinds of findings, by subject."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What may have made a printed total disagree: the last part of such a finding."""
+"""Possible causes of a disagreeing printed total: the last part of such a finding."""
 
 from __future__ import annotations
 

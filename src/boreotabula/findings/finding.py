@@ -1,4 +1,4 @@
-"""Findings: what a person should look at, with its address; and the cells nobody spoke for."""
+"""Findings: what a person should look at, with its address; and the cells without a role."""
 
 from __future__ import annotations
 
@@ -19,14 +19,16 @@ _QUOTED = re.compile(f"“([^“”]{{{_READABLE},}})”")
 
 
 def readable(text: str) -> str:
-    """A text of a finding in which no quoted passage, and not the whole, is too long to be read."""
+    """A text of a finding with each long quoted passage shortened, but never the text as a
+    whole.
+    """
     text = _QUOTED.sub(lambda match: f"“{match[1][: _READABLE - 40]}…”", text)
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing to look at, with the place `at` which it is: of several cells the first."""
+    """A thing to look at, with its place `at`: of several cells the first."""
 
     kind: FindingKind
     message: str
@@ -37,14 +39,14 @@ class Finding:
     tab: str = ""
     file: str = ""
     field: str = ""
-    """The field whose value or source it is about, if that is what matters."""
+    """The field whose value or source it is about, if there is one."""
     cause: str = ""
-    """What findings of several tabs have in common that are told once for a run."""
+    """The shared cause of findings of several tabs that are reported once for a run."""
     accepted: str = ""
-    """Who has accepted it, and why; nothing if nobody has."""
+    """Who has accepted it, and why; empty if nobody has."""
 
     def __post_init__(self) -> None:
-        """Cut what is quoted of cells to a readable length; unplaced.csv has them whole."""
+        """Truncate quoted cell text to a readable length; unplaced.csv has it whole."""
         for name in ("message", "advice", "looked_for", "found"):
             text = getattr(self, name)
             if len(text) > _READABLE:
@@ -52,7 +54,7 @@ class Finding:
 
     @property
     def code(self) -> str:
-        """The code by which people and machines know its kind."""
+        """The code that names its kind to people and machines."""
         return self.kind.code
 
     @property
@@ -62,17 +64,17 @@ class Finding:
 
     @property
     def cell(self) -> str:
-        """The place as a person calls it, such as 'C7'; nothing if it is no cell."""
+        """The place in words, such as 'C7'; empty if it is no cell."""
         return "" if self.at is None else str(self.at)
 
 
 def on_other_tab(finding: Finding, tab: str) -> Finding:
-    """A finding about another tab than the one that is read: it has no cell here."""
+    """The finding for another tab than the one that is read: it has no cell here."""
     return replace(finding, message=f"on the tab “{tab}” {finding.message}", at=None)
 
 
 def met_again(finding: Finding, tabs: int) -> Finding:
-    """A finding that stands for the same on so many more tabs."""
+    """The finding, standing for the same on this many further tabs."""
     extra = f" (the same on {tabs:,} more tab{'s' if tabs > 1 else ''})" if tabs else ""
     return replace(finding, message=finding.message + extra)
 
@@ -83,7 +85,7 @@ Spot = tuple[int, int]
 
 @dataclass(frozen=True)
 class ScopedFinding:
-    """A finding with the cells that it speaks for, should they end up unplaced.
+    """A finding with the cells that it covers, should they end up unplaced.
 
     The cells are those where `rows` and `columns` meet, and the single `spots`. A scoped finding
     that `lapses` is dropped if none of its cells is unplaced in the end: another block read them.
@@ -95,7 +97,7 @@ class ScopedFinding:
     spots: Sequence[Spot] = ()
     lapses: bool = False
     cells: tuple[NDArray[np.intp], NDArray[np.intp]] | None = None
-    """Or many of them at once: their rows and their columns."""
+    """Or many cells at once: their rows and their columns."""
 
 
 WHOLE = slice(None)
@@ -103,7 +105,7 @@ WHOLE = slice(None)
 
 
 def in_order(findings: Iterable[Finding]) -> list[Finding]:
-    """Worst first, else in the order in which the files were read."""
+    """Most severe first, otherwise in the order in which the files were read."""
     ranks = {severity: rank for rank, severity in enumerate(Severity)}
     return sorted(findings, key=lambda finding: ranks[finding.severity])
 
@@ -115,6 +117,6 @@ class Unplaced(NamedTuple):
     text: str
     reason: str
     finding: str = ""
-    """The code of the finding that speaks of it."""
+    """The code of the finding that covers it."""
     tab: str = ""
     file: str = ""

@@ -1,4 +1,4 @@
-"""What a kind of finding is: all that is to be said of it, declared in one place."""
+"""A kind of finding: all of its properties, declared in one place."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class Severity(StrEnum):
     WARNING = "warning"
     """Something a person should glance at."""
     NOTE = "note"
-    """All else."""
+    """Everything else."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,22 +31,22 @@ class FindingKind:
     """A kind of finding: its code and severity, its words, and its line in the handbook.
 
     Called with a place and the values of its slots, it gives a finding. Kinds are equal if their
-    codes are: a kind may have several wordings (`worded`), for the cases in which it is met.
+    codes are: a kind may have several wordings (`worded`), for different cases.
     """
 
     code: str
     severity: Severity
     message: str
-    """What is wrong and what was done with the values; with slots, see `wording`."""
+    """What is wrong and what happened to the values; with slots, see `wording`."""
     advice: str
     looked_for: str = ""
     found: str = ""
     meaning: str = ""
-    """The handbook's words: what it means, with code names as in Markdown."""
+    """The meaning, as in the handbook, with code names in Markdown."""
     example: str = ""
     cure: str = ""
     sender: str = ""
-    """What is said to the sender, in English; nothing if only the analyst can mend it."""
+    """The text for the sender, in English; empty if only the analyst can correct it."""
 
     def __eq__(self, value: object) -> bool:
         return isinstance(value, FindingKind) and self.code == value.code
@@ -55,7 +55,7 @@ class FindingKind:
         return hash(self.code)
 
     def __reduce__(self) -> tuple[Callable[[str], FindingKind], tuple[str]]:
-        """Sent to another process as its code."""
+        """Pickled as its code."""
         from boreotabula.findings.catalogue import kind_of
 
         return kind_of, (self.code,)

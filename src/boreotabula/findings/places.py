@@ -35,7 +35,7 @@ class Why(StrEnum):
 class Rule(StrEnum):
     """Rules of the layout that leave cells out, as the account names them.
 
-    Of those that end with a colon the pattern follows.
+    After those that end with a colon the pattern follows.
     """
 
     PASSED_OVER = "columns: no field"
@@ -48,12 +48,12 @@ class Rule(StrEnum):
     BESIDE = "beside"
 
     def of(self, pattern: str) -> str:
-        """The rule with the pattern that applies."""
+        """The rule, completed with the pattern that applies."""
         return f"{self.value}: {pattern}"
 
 
 class Origin(StrEnum):
-    """Where a value is from that is in no cell."""
+    """The source of a value that is in no cell."""
 
     TAB_NAME = "tab name"
     FILE_PATH = "file path"

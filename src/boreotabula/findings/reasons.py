@@ -1,6 +1,7 @@
-"""Why a cell does not convert, and why a cell is in no record: the parts of findings that say so.
+"""Why a cell does not convert, and why a cell is in no record: the parts of findings that give
+reasons.
 
-Each is declared once, as the findings are; the reader names them, and fills their slots.
+Each is declared once, as the findings are; the reader uses them by name, and fills their slots.
 """
 
 from __future__ import annotations
@@ -13,13 +14,13 @@ from boreotabula.findings.wording import filled
 
 @dataclass(frozen=True)
 class Cause:
-    """A cause that a cell is not what its field asks for; `text` may have slots."""
+    """A cause for which a cell does not hold what its field requires; `text` may have slots."""
 
     text: str
     remedy: str = ""
-    """What the layout could say, so that the cell converts; may have the same slots."""
+    """What the layout could add, so that the cell converts; may have the same slots."""
     plain: bool = False
-    """Whether the message says as much already: then it is shown in unplaced.csv alone."""
+    """Whether the message already says as much: then only unplaced.csv shows it."""
 
     def __call__(self, **slots: object) -> Reason:
         """The reason with its slots filled."""
@@ -41,7 +42,7 @@ class Reason:
 
     @property
     def shown(self) -> str:
-        """What a message shows of it."""
+        """The part of it that a message shows."""
         return "" if self.plain else self.text
 
 
@@ -112,7 +113,7 @@ class Held(StrEnum):
 
 
 class Doubtful(StrEnum):
-    """What texts leave open."""
+    """What texts leave ambiguous."""
 
     DECIMAL_MARK = "the decimal mark"
     DAY_AND_MONTH = "day and month"

@@ -1,4 +1,4 @@
-"""What is said to senders, in English: no word of the layout, nothing of other senders.
+"""Texts for senders, in English: no word of the layout, nothing about other senders.
 
 The texts are the keys of the catalogues in `locale/` of the marked copies. Slots are `found`, what
 is there, `wanted`, what should be there, and `example`.
@@ -57,7 +57,7 @@ SENT_TWICE = N_(
 )
 RESTATED = N_("In an earlier report this was {wanted}, and now it is {found}. Is that intended?")
 GONE = N_("Your last report had a value here; this one has none. Is that intended?")
-"""In place of `RESTATED` where nothing is there now."""
+"""Replaces `RESTATED` where nothing is there now."""
 NOTHING_FILLED = N_("Nothing is filled in here.")
 UNREADABLE = N_("We could not open your file. Please save it again and send it to us.")
 READ_OTHERWISE = N_(

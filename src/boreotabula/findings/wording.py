@@ -1,4 +1,4 @@
-"""Sentences with named slots: the one place where numbers agree with their nouns and verbs.
+"""Sentences with named slots: the only place where numbers agree with their nouns and verbs.
 
 A slot is written in braces, as Python's own format strings have it, and may say after a colon how
 its value is put into words:
@@ -6,9 +6,9 @@ its value is put into words:
 - `{rows}`: the value; of a list the first five items, with commas;
 - `{tabs:q}`: the same, each in quotes;
 - `{cells:# cell is|# cells are}`: the first part for one (or for True), else the second; `#` is the
-  number;
-- `{more:? (and # more)}`: the part behind the question mark, unless the value is empty or zero; `#`
-  is the value. What follows a `|` stands in its place if it is empty or zero.
+number;
+- `{more:? (and # more)}`: the part after the question mark, unless the value is empty or zero; `#`
+is the value. A text after a `|` replaces it if it is empty or zero.
 """
 
 from __future__ import annotations
@@ -20,18 +20,21 @@ from string import Formatter
 from boreotabula.layout.addresses import Address
 
 MOST_LISTED = 5
-"""So many items of a list are named."""
+"""At most this many items of a list are named."""
 
 
 @lru_cache(maxsize=2048)
 def _parsed(sentence: str) -> Sequence[tuple[str, str | None, str]]:
-    """The parts of a sentence: a text, the name of the slot behind it (None at the end), and how
-    its value is put into words. Kept, since a run may hold very many findings of a kind."""
+    """The parts of a sentence: a text, the name of the slot after it (None at the end), and how its
+    value is put into words.
+
+    Cached, because a run may hold very many findings of a kind.
+    """
     return tuple((text, name, spec or "") for text, name, spec, _ in Formatter().parse(sentence))
 
 
 def _in_words(value: object, spec: str) -> str:
-    """A value put into words as its slot says."""
+    """A value put into words as its slot requires."""
     if spec.startswith("?"):
         text, _, lacking = spec[1:].partition("|")
         return text.replace("#", _shown(value)) if value else lacking
@@ -61,7 +64,7 @@ def _listed(items: Iterable[object], *, quoted: bool) -> str:
 
 
 def filled(sentence: str, slots: Mapping[str, object]) -> str:
-    """A sentence with its slots filled. Raises KeyError if one of them is not given."""
+    """A sentence with its slots filled. Raises KeyError if a slot has no value."""
     # Most advice has no slots.
     if "{" not in sentence:
         return sentence
@@ -85,7 +88,7 @@ def located(text: str, where: object) -> str:
 
 
 def slots_of(sentence: str) -> set[str]:
-    """The names of a sentence's slots, those within slots too."""
+    """The names of a sentence's slots, including those within slots."""
     names = set()
     for _, name, spec in _parsed(sentence):
         if name is not None:

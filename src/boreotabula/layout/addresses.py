@@ -37,8 +37,10 @@ def column_number(letters: str) -> int:
 
 
 class Address(NamedTuple):
-    """A cell of a tab as it lies in its file: row and column, counted from 0. Its text is how a
-    person calls it: 'C2' for row 1, column 2."""
+    """A cell of an unturned tab: row and column, counted from 0.
+
+    Its text is its address for people: 'C2' for row 1, column 2.
+    """
 
     row: int
     column: int
@@ -49,7 +51,7 @@ class Address(NamedTuple):
 
 
 def written_address(text: str | None) -> Address | None:
-    """The cell of an address as records and files have it; None if there is none."""
+    """The cell of an address as records and files write it; None if there is none."""
     return Address(*parse_address(text)) if text else None
 
 

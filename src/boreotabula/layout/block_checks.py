@@ -1,4 +1,4 @@
-"""Keys of one block or stamp that do not go together, and why."""
+"""Keys of one block or stamp that contradict each other, and why."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from boreotabula.layout.model import Block, Stamp
 from boreotabula.layout.problems import did_you_mean
 
 NO_FIELD = ("", "-")
-"""What stands in `columns` and `across` for a column or a heading level that is passed over."""
+"""The entry in `columns` and `across` for a column or heading level that is passed over."""
 PASSED_OVER = "-"
 
 
 def block_misfits(block: Block) -> Iterator[tuple[str, str]]:
-    """Each key of a block that does not go with the others, and why."""
+    """Each key of a block that contradicts the others, and why."""
     if bool(block.across) != bool(block.value):
         has, lacks = ("across", "value") if block.across else ("value", "across")
         yield has, f"“{has}” in [block] needs “{lacks}” beside it"
@@ -56,7 +56,7 @@ def _only_for_lists(block: Block) -> Iterator[tuple[str, str]]:
 
 
 def _no_fields(block: Block) -> Iterator[tuple[str, str]]:
-    """Names that are none of fields, where fields are named."""
+    """Names that are not fields, where fields are named."""
     for key in ("across", "value", "stub"):
         for field in getattr(block, key):
             if field in NO_FIELD and not (key == "across" and field == PASSED_OVER):
@@ -75,7 +75,7 @@ def _no_fields(block: Block) -> Iterator[tuple[str, str]]:
 
 
 def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
-    """Keys of a block that say in two ways where it stands, or in none."""
+    """Keys of a block that give its position twice, or not at all."""
     exact = [key for key in ("at", "named_table") if getattr(block, key)]
     searched = [key for key in ("caption", "found_by") if getattr(block, key)]
     if len(exact) > 1 or (exact and searched):
@@ -110,7 +110,7 @@ def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
 
 
 def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
-    """Group rows that could not be told apart, or name no field."""
+    """Group rows that could not be told apart, or that name no field."""
     for index, group in enumerate(block.group_row):
         if group.field in NO_FIELD:
             yield "group_row", f"“group_row” in [block] names “{group.field}”, which is not a field"
@@ -127,7 +127,7 @@ _ON_TAB = ("cell", "right_of", "below")
 
 
 def stamp_misfits(stamp: Stamp) -> Iterator[str]:
-    """What is wrong with how a stamp says where its value is."""
+    """What is wrong with how a stamp gives the place of its value."""
     keys = [key for key in _STAMP_SOURCES if _given(stamp, key)]
     # A pattern alone looks for a cell that matches, wherever it is.
     if len(keys) > 1 or (not keys and stamp.pattern is None):

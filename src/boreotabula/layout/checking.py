@@ -1,5 +1,6 @@
-"""Whether the parts of a layout fit together: fields that are named but not listed, fields that
-get their value from two places, headings that mean two fields, patterns that cannot be read."""
+"""Whether the parts of a layout fit together: fields that are named but not listed, fields that get
+their value from two sources, headings that mean two fields, patterns that cannot be parsed.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +33,7 @@ class Form:
     """One way to read a tab: the layout itself, or one of its editions."""
 
     stamps: Mapping[str, tuple[KeyPath, tuple[Stamp, ...]]]
-    """By field the sources of its stamp, of which the first that is there is taken."""
+    """By field, the sources of its stamp, of which the first that is present is used."""
     blocks: tuple[tuple[KeyPath, Block], ...]
 
 
@@ -43,7 +44,7 @@ def check(spec: LayoutSpec) -> list[Problem]:
 
 
 def forms(spec: LayoutSpec) -> list[Form]:
-    """The forms of a layout: itself, or each edition, which takes over what it does not say."""
+    """The forms of a layout: itself, or each edition, which inherits what it does not set."""
     stamps = _with_paths(spec.stamps, ("stamps",))
     blocks = tuple((("block", index), block) for index, block in enumerate(spec.block))
     if not spec.edition:
@@ -66,7 +67,7 @@ def _with_paths(stamps: Stamps, path: KeyPath) -> dict[str, tuple[KeyPath, tuple
 
 
 def _sources(spec: LayoutSpec) -> Iterator[tuple[KeyPath, Stamp]]:
-    """Every source of every stamp, those of single blocks too."""
+    """Every source of every stamp, including those of single blocks."""
     for form in forms(spec):
         own = [_with_paths(block.stamps, (*path, "stamps")) for path, block in form.blocks]
         for stamps in (form.stamps, *own):
@@ -80,7 +81,7 @@ _PASSWORD = re.compile(r"[a-z][a-z0-9+.-]+://[^/@]*:[^/@]*@", re.IGNORECASE)
 
 
 def _passwords(spec: LayoutSpec) -> Iterator[Problem]:
-    """Layouts are passed on, and so no password may stand in one."""
+    """Layouts are shared, and so no password may stand in one."""
     if any(_PASSWORD.match(text) for text in spec.source.folder):
         yield Problem(
             ("source", "folder"),
@@ -90,7 +91,7 @@ def _passwords(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def own_namings(spec: LayoutSpec) -> Iterator[tuple[Naming, KeyPath]]:
-    """What the layout itself says of headings: each field's own name, then its `also`."""
+    """What the layout itself says about headings: each field's own name, then its `also`."""
     # The names of the fields come first, so that a conflict is told at the `also` that causes it.
     for field in spec.fields:
         yield Naming(field, field, f"the name of the field “{field}”"), ("fields", field)
@@ -143,7 +144,7 @@ def _capture_uses(path: KeyPath, patterns: tuple[Pattern, ...]) -> Iterator[Use]
 
 
 def _tables_alike(spec: LayoutSpec) -> Iterator[Problem]:
-    """Names of output tables that are the same to some file systems."""
+    """Names of output tables that some file systems cannot tell apart."""
     names: dict[str, str] = {}
     for form in forms(spec):
         for path, block in form.blocks:
@@ -282,7 +283,7 @@ def _wrong_names(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def _wrong_rows(spec: LayoutSpec) -> Iterator[Problem]:
-    """Rules about rows that speak of fields which are not there, or not of numbers."""
+    """Rules about rows that name fields which do not exist, or are no numbers."""
     for form in forms(spec):
         for path, block in form.blocks:
             named = [*([block.largest.by] if block.largest else [])]
@@ -316,7 +317,7 @@ def _two_meanings(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
-    """Headings that mean a field in one block only."""
+    """Problems of headings that mean a field in one block only."""
     # Only within a block: another block may give the same heading another meaning.
     for form in forms(spec):
         for path, block in form.blocks:
@@ -330,7 +331,7 @@ def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def block_namings(block: Block) -> list[Naming]:
-    """What a block says of headings that mean a field there only."""
+    """What a block says about headings that mean a field only there."""
     return [
         Naming(heading, field, f"also of “{field}” in [block]")
         for field, headings in block.also.items()

@@ -1,4 +1,4 @@
-"""Whether what a layout says of its fields' values fits their types and one another."""
+"""Whether the layout's statements about fields' values fit their types and each other."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ PART_TYPES: Mapping[str, tuple[str, ...]] = {
     "week": ("integer", "text"),
     "weekday": ("integer", "text"),
 }
-"""The types that a field may have which is a part of another."""
+"""The types of a field that can be a part of another."""
 
 _MONTH = re.compile(r"(\d{4})-(\d{2})")
 
@@ -50,7 +50,7 @@ def bound_of(value: object, kind: str) -> object:
 
 
 def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
-    """Everything wrong with [reading] and with what fields say of their values."""
+    """Everything wrong with [reading], and with what fields say about their values."""
     yield from _reading_problems(spec.reading, ("reading",))
     for field, described in spec.fields.items():
         path: KeyPath = ("fields", field)
@@ -105,7 +105,7 @@ def _spelling_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
 def _holding_problems(
     spec: LayoutSpec, name: str, field: FieldSpec, path: KeyPath
 ) -> Iterator[Problem]:
-    """`holds`: fields that nothing of the form fills."""
+    """Problems of `holds`: fields that nothing of the form fills."""
     # One field is enough for what a record holds; two would say the same.
     others = [other for other, described in spec.fields.items() if described.holds]
     if field.holds and others[0] != name:
@@ -117,7 +117,7 @@ def _holding_problems(
 def _source_problems(
     spec: LayoutSpec, name: str, field: FieldSpec, path: KeyPath
 ) -> Iterator[Problem]:
-    """`part` with `of`, and `year_from`: fields that follow from other fields."""
+    """Problems of `part` with `of`, and of `year_from`: fields derived from other fields."""
     if bool(field.part) != bool(field.of):
         has, lacks = ("part", "of") if field.part else ("of", "part")
         yield Problem((*path, has), f"“{has}” of a field needs “{lacks}” beside it")

@@ -1,4 +1,5 @@
-"""The table of field types: what a type is called, holds, and how each kind of output writes it.
+"""The table of field types: the name of each type, what it holds, and how each kind of output
+writes it.
 
 A new type needs an entry here, a converter in `reading/values/convert.py`, and a word in the docs.
 """
@@ -18,7 +19,7 @@ class Nature(Enum):
     TEXT = auto()
     NUMBER = auto()
     MOMENT = auto()
-    """A point or stretch of time: it has an order, and is no sum."""
+    """A point or stretch of time: it has an order, and cannot be summed."""
     YES_NO = auto()
 
 
@@ -39,36 +40,38 @@ class FieldType:
     """One type of fields."""
 
     name: str
-    """As a layout writes it, digits in brackets left aside."""
+    """As a layout writes it, without digits in brackets."""
     wanted: str
     """What a cell should hold, in messages."""
     in_layout: str
     """How a layout writes a value of it, in messages."""
     arrow: str
-    """The alias of its Arrow type; of decimals without their digits."""
+    """The alias of its Arrow type; for decimals without their digits."""
     nature: Nature
     written: Written = Written.PLAINLY
     bare: bool = False
     """Whether JSON writes it without quotes."""
     as_stored: bool = False
-    """Whether the number that a cell stores is the value itself: then columns are read at once."""
+    """Whether the number that a cell stores is the value itself: then whole columns are read at
+    once.
+    """
     totals: bool = False
     """Whether printed totals are compared with its sums: shares are not summed up."""
     sheet_format: str | None = None
     """The number format of its cells in a sheet."""
     column: str = "TEXT"
-    """The type of its column in SQLite: what that has no type for is a text that reads back."""
+    """The type of its column in SQLite; types that SQLite lacks are texts that can be read back."""
     digits: int | None = None
-    """Decimal places, of decimals alone."""
+    """Decimal places, for decimals only."""
 
     @property
     def called(self) -> str:
-        """The type as a layout calls it."""
+        """The type as a layout writes it."""
         return self.name if self.digits is None else f"{self.name}({self.digits})"
 
     @property
     def noun(self) -> str:
-        """What a value of it is, in messages: 'a whole number'."""
+        """What to call a value in messages: 'a whole number'."""
         return self.wanted.partition(" such as")[0]
 
     @property
@@ -135,7 +138,7 @@ DECIMAL = r"decimal\((?:\d|1\d)\)"
 
 @cache
 def type_called(kind: str) -> FieldType:
-    """The type that a layout calls so, such as 'month' or 'decimal(2)'. Raises KeyError."""
+    """The type that a layout writes so, such as 'month' or 'decimal(2)'. Raises KeyError."""
     name, _, places = kind.partition("(")
     result = FIELD_TYPES[name]
     if not places:
@@ -146,5 +149,5 @@ def type_called(kind: str) -> FieldType:
 
 
 def is_type(kind: str) -> bool:
-    """Whether a layout may call a type so."""
+    """Whether this is a type in a layout."""
     return bool(re.fullmatch(DECIMAL, kind)) or (kind in FIELD_TYPES and kind != "decimal")

@@ -33,12 +33,14 @@ class Spelling:
 
 @dataclass(frozen=True)
 class Entries:
-    """What a glossary says: of headings, of spellings of values, of units behind headings."""
+    """The entries of a glossary: for headings, for spellings of values, for units after
+    headings.
+    """
 
     namings: tuple[Naming, ...] = ()
     spellings: tuple[Spelling, ...] = ()
     units: tuple[tuple[str, str], ...] = ()
-    """A heading, and the unit that may stand behind it in brackets."""
+    """A heading, and the unit that may follow it in brackets."""
 
 
 def glossary_entries(
@@ -49,10 +51,9 @@ def glossary_entries(
 ) -> Entries:
     """The entries of a glossary; its first row holds the column names, other columns are free.
 
-    `called` is what the columns of headings and of fields are called.
-
-    A row that begins with “#” and names none of the layout's `fields` is a comment. Raises
-    LayoutError if the columns are not there, or a row has only some of them filled.
+    `called` gives the names of the columns of headings and of fields. A row that begins with “#”
+    and names none of the layout's `fields` is a comment. Raises LayoutError if the columns are
+    missing, or a row has only some of them filled.
     """
     # Rows of nothing but blanks are what spreadsheet programs leave at the end.
     numbered = [(number, row) for number, row in rows if any(map(str.strip, row))]
@@ -115,9 +116,9 @@ def known_headings(
 ) -> HeadingNames:
     """All headings that the layout and its glossaries know.
 
-    A heading is known with a unit in brackets behind it too, if a glossary gives it that unit, or
+    A heading is also known with a unit in brackets after it, if a glossary gives it that unit, or
     its field has it. Raises LayoutError if a glossary names a field that the layout does not list,
-    or if a heading is given to two fields.
+    or if a heading means two fields.
     """
     problems = _unlisted(((naming.field, naming.where) for naming in glossary), spec)
     namings = [naming for naming, _ in own_namings(spec)] + list(glossary)
@@ -140,7 +141,7 @@ def known_headings(
 
 
 def said_twice(glossary: Iterable[Naming]) -> Iterator[tuple[Naming, Naming]]:
-    """Pairs of glossary entries that say the same: the first, then the one that is not needed."""
+    """Pairs of glossary entries that say the same: the first, then the redundant one."""
     first: dict[str, Naming] = {}
     for naming in glossary:
         before = first.setdefault(normal_form(naming.heading), naming)

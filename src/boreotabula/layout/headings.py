@@ -1,7 +1,7 @@
 """The normal form in which headings, labels and names of fields are compared.
 
-Two headings are the same if their normal forms are equal; never because one is part of the
-other. Near misses are only ever suggested.
+Two headings are the same if their normal forms are equal; never because one is part of the other.
+Near misses are only ever suggested.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ _GAPS = re.compile(r"[\s_\-\u2010\u2011]+")
 
 
 def fold(text: str) -> str:
-    """Compatibility form (Unicode NFKC), case folded, gaps as one space; the ends are kept.
+    """Compatibility form (Unicode NFKC), case folded, gaps as one space, untrimmed.
 
     White space, line breaks, '_' and '-' all count as a gap.
     """
@@ -33,10 +33,10 @@ def fold(text: str) -> str:
 
 @lru_cache(maxsize=65_536)
 def normal_form(text: str) -> str:
-    """The form of a heading that is compared: `fold`, trimmed, no ':' or '*' at the end.
+    """The form of a heading that is compared: `fold`, trimmed, without ':' or '*' at the end.
 
-    Of headings joined from several levels with ' / ' each part is compared so. A heading of
-    nothing but such signs stays as it is: it is not the same as none.
+    Each part of headings joined from several levels with ' / ' is compared so. A heading that
+    consists only of such signs stays as it is: it is not the same as none.
     """
     folded = fold(text).strip().rstrip(":* ") or text.strip()
     return _JOINTS.sub(" / ", folded) if "/" in folded else folded
@@ -62,10 +62,10 @@ class HeadingNames:
     _met: dict[str, str | None] = field(default_factory=dict, repr=False, compare=False)
     """Answers given before: the same texts stand on many tabs."""
     _known: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
-    """Those of them that are a field."""
+    """The answers that are a field."""
 
     def field_of(self, heading: str) -> str | None:
-        """The field that a heading means, or None if no field knows it."""
+        """The field that a heading means, or None if it is unknown."""
         try:
             return self._met[heading]
         except KeyError:
@@ -79,7 +79,7 @@ class HeadingNames:
     def fields_in(self, texts: set[str]) -> dict[str, str]:
         """The fields that some texts mean as headings, for those that mean one.
 
-        Most texts of a sheet are no headings, and many have been met before.
+        Most texts of a sheet are no headings, and many have occurred before.
         """
         # These methods look the texts up; the operators would go through all that was ever met.
         for text in texts.difference(self._met):
@@ -101,5 +101,5 @@ def conflicts(namings: Iterable[Naming]) -> Iterator[tuple[Naming, Naming]]:
 
 
 def heading_names(namings: Iterable[Naming]) -> HeadingNames:
-    """The index of namings that hold no conflict."""
+    """The index of namings without conflicts."""
     return HeadingNames({normal_form(naming.heading): naming.field for naming in namings})

@@ -1,8 +1,8 @@
 """What the keys of a layout may hold: how a value is written, checked and compiled.
 
-Each type stands here once. To the code that reads forms it is plain data: patterns are compiled,
-addresses are rows and columns. What the validation needs besides is in the annotation, and is asked
-for only when the text of a layout is validated: a compiled layout works without pydantic.
+Each type is declared here once. For the code that reads forms it is plain data: patterns are
+compiled, addresses are rows and columns. What validation needs besides is in the annotation, and is
+used only when the text of a layout is validated: a compiled layout works without pydantic.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from pydantic_core import CoreSchema
 
 CUSTOM = "layout"
-"""The type of the validation errors whose message is our own."""
+"""The type of validation errors that carry our own message."""
 
 
 FOR_EDITORS: ContextVar[bool] = ContextVar("for editors", default=False)
@@ -30,7 +30,7 @@ FOR_EDITORS: ContextVar[bool] = ContextVar("for editors", default=False)
 
 @dataclass(frozen=True)
 class Strictly:
-    """A value that is not converted, with the limits it keeps, as pydantic names them."""
+    """A value that is not converted, with its limits, as pydantic names them."""
 
     limits: tuple[tuple[str, float], ...]
 
@@ -47,7 +47,7 @@ class Strictly:
 
 @dataclass(frozen=True)
 class Accepts:
-    """A value that may be written in shorter ways; `spread` writes them out."""
+    """A value that may be written in shorter ways; `spread` expands them."""
 
     written: Any
     """The types that may be written, for editors."""
@@ -56,7 +56,7 @@ class Accepts:
     def __get_pydantic_core_schema__(
         self, source: object, handler: GetCoreSchemaHandler
     ) -> CoreSchema:
-        """The schema of the plain type, after its short forms are written out."""
+        """The schema of the plain type, after its short forms are expanded."""
         from pydantic_core import core_schema
 
         # Only editors ask for the short forms: they double the time that it takes to get ready.
@@ -68,16 +68,18 @@ class Accepts:
 
 @dataclass(frozen=True)
 class Compiled:
-    """A value that is made of what is written. `compile` raises ValueError with what is wrong."""
+    """A value that is compiled from what is written. `compile` raises ValueError with what is
+    wrong.
+    """
 
     written: Any
-    """The type as it is written."""
+    """The type in its written form."""
     compile: Callable[[Any], Any]
 
     def __get_pydantic_core_schema__(
         self, source: object, handler: GetCoreSchemaHandler
     ) -> CoreSchema:
-        """The schema of what is written, and then what is made of it."""
+        """The schema of the written form, and then of the compiled one."""
         from pydantic_core import core_schema
 
         written = handler.generate_schema(self.written)
@@ -95,7 +97,7 @@ class Compiled:
 
 
 def key_of(name: str) -> str:
-    """The key of an attribute; some keys are words of Python's own and end in `_` here."""
+    """The key of an attribute; some keys are Python keywords and end in `_` here."""
     return name.rstrip("_")
 
 
@@ -133,7 +135,9 @@ def as_tables(value: Any) -> Any:
 
 @dataclass(frozen=True, kw_only=True)
 class ListFile(Part):
-    """A list that is kept in a file of its own, an entry on each line. Read before all else."""
+    """A list that is kept in a file of its own, one entry on each line. It is read before all
+    else.
+    """
 
     file: Text
 
@@ -142,15 +146,15 @@ Texts = Annotated[tuple[Text, ...], Accepts(str | list[str] | ListFile, as_tuple
 
 
 class ColumnNumber(int):
-    """A column counted from 0, which is written counted from 1."""
+    """A column counted from 0, but written counted from 1."""
 
     @classmethod
     def written(cls, number: int) -> ColumnNumber:
-        """The column of a number as it is written."""
+        """The written form of a column number."""
         return cls(number - 1)
 
     def __str__(self) -> str:
-        """As it is written."""
+        """The written form."""
         return str(int(self) + 1)
 
 
@@ -169,7 +173,7 @@ ColumnStarts = Annotated[
     tuple[ColumnNumber, ...],
     Compiled(Annotated[tuple[Whole, ...], Accepts(list[int], as_tuple)], _starts),
 ]
-"""Where the columns of a text file begin: signs of a line."""
+"""Where the columns of a text file begin: character positions in a line."""
 
 
 def _position(number: int) -> int:
@@ -269,18 +273,18 @@ KeepingPatterns = Annotated[
 
 @dataclass(frozen=True)
 class Labels:
-    """Patterns of labels or headings, and whether a blank one is meant as well."""
+    """Patterns of labels or headings, and whether a blank one matches as well."""
 
     patterns: Patterns = ()
     blank: bool = False
 
     def __bool__(self) -> bool:
-        """Whether anything is meant."""
+        """Whether it can match anything."""
         return bool(self.patterns) or self.blank
 
     @property
     def texts(self) -> tuple[str, ...]:
-        """The texts as they are written."""
+        """The texts as written."""
         return (*map(str, self.patterns), *([""] if self.blank else []))
 
 

@@ -1,6 +1,6 @@
 """The layout language, version 1: its tables, their keys and defaults.
 
-What a key means is told in docs/layout.md; what it may hold, and what is made of it, in
+The meaning of each key is in docs/layout.md; what it may hold, and what it compiles to, in
 `boreotabula.layout.keys`. A new key is one line here, and its use. Whether the parts of a layout
 fit together is checked in `boreotabula.layout.checking`.
 """
@@ -55,11 +55,11 @@ DatePart = Literal["year", "quarter", "month", "week", "weekday"]
 DATE_PARTS: tuple[str, ...] = get_args(DatePart)
 
 PROVENANCE = ("source_file", "source_tab", "source_cell")
-"""Columns that every record carries besides the fields."""
+"""Columns that every record has besides the fields."""
 
 _TABLE_NAME = re.compile(r"\w(?:[\w .\-]{0,98}\w)?")
 _RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\..*)?", re.IGNORECASE)
-"""Names of devices, which are no names of files on some systems."""
+"""Names of devices, which some systems do not accept as file names."""
 
 
 def _as_table(value: Any) -> Any:
@@ -68,8 +68,9 @@ def _as_table(value: Any) -> Any:
 
 
 def _as_factors(value: Any) -> Any:
-    """Accept one unit, a list of units that all mean the same, or a table of how many of the first
-    each is."""
+    """Accept one unit, a list of units that all mean the same, or a table of factors to the first
+    one.
+    """
     units = as_tuple(value)
     return dict.fromkeys(units, 1.0) if isinstance(units, tuple) else units
 
@@ -87,7 +88,7 @@ def _as_groups(value: Any) -> Any:
 
 
 def _table_name(name: str) -> str:
-    """The name of an output table, which must do for files, tabs and tables of databases."""
+    """The name of an output table, which must be valid for files, tabs and database tables."""
     if not _TABLE_NAME.fullmatch(name) or _RESERVED.fullmatch(name):
         raise ValueError(
             f"“{name}” cannot name a table: use letters, digits, “_”, “-”, “.” and spaces, at most"
@@ -98,7 +99,7 @@ def _table_name(name: str) -> str:
 
 @dataclass(frozen=True, kw_only=True)
 class GlossaryFile(Part):
-    """A glossary, and what its columns are called if not `heading` and `field`."""
+    """A glossary, and the names of its columns if they are not `heading` and `field`."""
 
     file: Text
     heading: Text = "heading"
@@ -116,7 +117,7 @@ class Source(Part):
 
 @dataclass(frozen=True, kw_only=True)
 class TextPart(Part):
-    """How text files are written, where that is not to be found out."""
+    """How text files are written, where that is not to be detected."""
 
     delimiter: Sign | None = None
     encoding: Text | None = None
@@ -125,7 +126,7 @@ class TextPart(Part):
 
 
 Value = Annotated[str | int | float | bool | datetime | date | time, Strictly()]
-"""A value as the layout itself gives it."""
+"""A value that the layout itself gives."""
 
 
 StampText = Literal[
@@ -137,7 +138,8 @@ StampText = Literal[
 @dataclass(frozen=True, kw_only=True)
 class Stamp(Part):
     """Where a value that holds for all records of a tab is found: exactly one of the sources;
-    `pattern` may stand alone."""
+    `pattern` may stand alone.
+    """
 
     tab: TabNames = ()
     """The tab where it is looked for, if that is another one."""
@@ -148,38 +150,39 @@ class Stamp(Part):
     from_: StampText | None = None
     value: Value | None = None
     places: Annotated[int, Strictly(ge=1, le=999)] = 1
-    """How many cells its value is from its label."""
+    """How many cells its value is away from its label."""
     labelled: CellPatterns = ()
     pattern: KeepingPattern | None = None
     compared: Flag = False
-    """Whether it is compared with the source that was taken, if that is an earlier one."""
+    """Whether it is compared with the source that is used, if that is an earlier one."""
     optional: Flag = False
     default: Value | None = None
 
     @property
     def labels(self) -> tuple[Pattern, ...]:
-        """The labels it is searched by, if it is."""
+        """The labels by which it is found, if it has any."""
         return self.right_of or self.below
 
 
 Stamps = Mapping[Text, Annotated[tuple[Stamp, ...], Accepts(Stamp | list[Stamp], as_tables)]]
-"""Each stamp has one source or several, of which the first that is there is taken."""
+"""Each stamp has one or several sources; the first that is present is used."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class GroupRow(Part):
-    """Rows of their own that name the group of the rows below; without `named` or `indent` by their
-    shape."""
+    """Rows of their own that name the group of the rows below; without `named` or `indent`
+    recognised by their shape.
+    """
 
     field: Text
     named: CellPatterns = ()
     indent: Annotated[int, Strictly(ge=0, le=250)] | None = None
-    """How far its names are indented."""
+    """The indentation of its names."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Parts(Part):
-    """Rows that part a table, and the field that numbers the parts from 1."""
+    """Rows that divide a table, and the field that numbers the parts from 1."""
 
     at: CellPatterns
     field: Text
@@ -195,7 +198,7 @@ class Largest(Part):
 
 @dataclass(frozen=True, kw_only=True)
 class Control(Part):
-    """A line that says how many records stand above it, and what their fields sum up to."""
+    """A line that gives the number of records above it, and the sums of their fields."""
 
     line: CellPatterns
     count: Column | None = None
@@ -213,14 +216,14 @@ class Block(Part):
     across: Texts = ()
     """The fields of the heading levels, top to bottom."""
     value: Texts = ()
-    """The fields of the values; none for a list."""
+    """The value fields; none for a list."""
     at: CellAddress | None = None
     caption: CaptionPatterns = ()
     found_by: CellPatterns = ()
     """Texts that all stand in the lowest heading row."""
     named_table: TabNames = ()
     columns: Texts = ()
-    """Fields by position, of a cross-tab those of the leading columns."""
+    """Fields by position; in a cross-tab the fields of the leading columns."""
     headings: Annotated[Literal[0], Strictly()] | None = None
     heading_rows: Few = 1
     under_headings: Annotated[int, Strictly(ge=0, le=9)] = 0
@@ -231,11 +234,11 @@ class Block(Part):
     """From the outermost to the innermost."""
     totals: LabelPatterns = dataclasses.field(default_factory=Labels)
     not_totals: CellPatterns = ()
-    """Rows that are records, though they hold sums or begin as totals do."""
+    """Rows that are records although they hold sums or begin as totals do."""
     ignore: LabelPatterns = dataclasses.field(default_factory=Labels)
     skip: CellPatterns = ()
     only_rows: CellPatterns = ()
-    """The only rows that can be records, if there are any."""
+    """The only rows that can be records, if the layout gives any."""
     parts: Parts | None = None
     control: Control | None = None
     below: Literal["error", "leave out"] = "error"
@@ -252,7 +255,7 @@ class Block(Part):
     every_row: Flag = False
     """Whether each row of a list is a record, however few of its cells are filled."""
     first_rows: Whole | None = None
-    """So many record rows of each place are records."""
+    """At most this many record rows of each place become records."""
     last_rows: Whole | None = None
     largest: Largest | None = None
     visible_only: Flag = False
@@ -297,12 +300,12 @@ class FieldSpec(Reading):
     of: Text | None = None
     year_from: Text | None = None
     holds: Literal["corrected fields"] | None = None
-    """What fills it, if that is nothing of the form."""
+    """What fills it, if nothing of the form does."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class When(Part):
-    """What tells an edition of a form: a cell, or a heading or label that stands in it."""
+    """What identifies an edition of a form: a cell, or a heading or label on the tab."""
 
     cell: CellAddress | None = None
     is_: CellPatterns = ()
@@ -310,7 +313,7 @@ class When(Part):
 
     @property
     def patterns(self) -> tuple[Pattern, ...]:
-        """What the cell, or a heading, matches."""
+        """What the cell, or a heading, must match."""
         return self.is_ or self.heading
 
 
@@ -319,7 +322,7 @@ Blocks = Annotated[tuple[Block, ...], Accepts(Block | list[Block], as_tables)]
 
 @dataclass(frozen=True, kw_only=True)
 class Edition(Part):
-    """A form as it was at some time: what tells it, and what differs in it."""
+    """A form as it was at some time: what identifies it, and how it differs."""
 
     title: Text = ""
     when: When
@@ -334,7 +337,7 @@ class LayoutSpec(Part):
     layout: Annotated[Literal[1], Strictly()]
     title: Text = ""
     version: Text = ""
-    """What the layout is called in records and the record of a run; it changes no reading."""
+    """The name of the layout in records and in the record of a run; it changes no reading."""
     glossary: Annotated[
         tuple[GlossaryFile, ...],
         Accepts(str | GlossaryFile | list[str | GlossaryFile], _as_glossaries),

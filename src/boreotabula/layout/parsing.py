@@ -28,18 +28,19 @@ ListOf = Callable[[str], list[str]]
 
 
 KeptSpecs = Callable[[str, Callable[[], LayoutSpec]], LayoutSpec]
-"""Gives the spec of the data of a layout, in its plain form as a text: one that is kept, or that
-which the call makes."""
+"""Returns the spec for the data of a layout, given as text in its plain form: a cached one, or the
+result of the call.
+"""
 
 
 def parse_layout(
     text: str, file: str, list_of: ListOf | None = None, kept: KeptSpecs | None = None
 ) -> LayoutSpec:
-    """Read a layout from its text; `file` is the name that messages give.
+    """Read a layout from its text; `file` is its name in messages.
 
-    `list_of` reads the lists that the layout keeps in files of their own, `kept` gives the spec of
-    data that was checked before. Raises LayoutError with every problem found: broken TOML, unknown
-    keys, wrong shapes, parts that do not fit together.
+    `list_of` reads the lists that the layout keeps in separate files; `kept` gives the spec of data
+    that was checked before. Raises LayoutError with every problem: broken TOML, unknown keys,
+    wrong shapes, parts that do not fit together.
     """
     # tomllib knows no positions, so lines are looked up again for messages.
     try:
@@ -86,7 +87,7 @@ def _validator() -> TypeAdapter[LayoutSpec]:
 
 
 _OWN_NAMES = ("fields", "stamps", "same_as")
-"""Tables whose keys are names of the layout's own, so that `file` may be one of them."""
+"""Tables whose keys are the layout's own names, so that `file` may be one of them."""
 
 
 def _with_lists(
@@ -120,7 +121,7 @@ def _with_lists(
 
 
 def _add_fields(data: dict[str, Any], columns: list[str]) -> None:
-    """Have the columns that a file lists be text fields, where [fields] says nothing of them."""
+    """Make the columns that a file lists text fields, where [fields] does not mention them."""
     from boreotabula.layout.block_checks import NO_FIELD
 
     fields = data.get("fields", {})

@@ -1,8 +1,8 @@
 """Patterns: one small language wherever a name is matched.
 
 `*` is any text, `{field}` is any text that also becomes a stamp, `[*]` is the sign itself. Letter
-case is ignored. Each takes as little as it can, from left to right. In file patterns both stop at
-'/', `**` does not.
+case is ignored. Each wildcard matches as little as possible, from left to right. In file patterns
+both stop at '/', `**` does not.
 """
 
 from __future__ import annotations
@@ -22,30 +22,32 @@ _STAR = "[*]"
 
 
 class Kind(Enum):
-    """What a pattern is held against."""
+    """What a pattern is matched with."""
 
     FILE = "file"
-    """The path of a file below the source folder, with '/'; its name alone if no '/' is in it."""
+    """The path of a file below the source folder, with '/'; only its name if the pattern has no
+    '/'.
+    """
     TAB = "tab"
-    """The name of a tab as it is, trimmed."""
+    """The name of a tab, trimmed."""
     CELL = "cell"
-    """A heading or label as it is shown, or its normal form."""
+    """A heading or label as displayed, or its normal form."""
     STAMP = "stamp"
-    """The text of a stamp as it is, gaps as one space; `{}` is the part that is kept."""
+    """The text of a stamp, gaps as one space; `{}` is the part that is kept."""
     CAPTION = "caption"
-    """The text over a table as it is, gaps as one space; `{field}` is kept for its records."""
+    """The text over a table, gaps as one space; `{field}` is kept for its records."""
 
 
 class PatternError(ValueError):
-    """The text of a pattern cannot be understood."""
+    """The text of a pattern cannot be parsed."""
 
 
 @dataclass(frozen=True)
 class Pattern:
-    """A compiled pattern; `captures` are the fields it fills, in their order.
+    """A compiled pattern; `captures` are the fields it fills, in order.
 
-    It is held against a name in time that grows as the name does: where each part takes as little
-    as it can, the first place where the text after it stands is the only one that need be tried.
+    Matching takes time linear in the name: because each part takes as little as it can, only the
+    first place of the text after it has to be tried.
     """
 
     text: str
@@ -53,13 +55,14 @@ class Pattern:
     captures: tuple[str, ...]
     regex: re.Pattern[str]
     backwards: re.Pattern[str]
-    """The same from right to left, for names written backwards: each part takes as little as it
-    can from that side, so that those on the left get as much as there is."""
+    """The same from right to left, for names read from their end: each part takes as little as it
+    can from that side, so that those on the left get as much as possible.
+    """
     pieces: tuple[_Piece, ...] = ()
-    """What it is made of, from left to right."""
+    """Its parts, from left to right."""
 
     def __str__(self) -> str:
-        """The pattern as it is written."""
+        """The pattern as written."""
         return self.text
 
     def match(self, name: str) -> dict[str, str] | None:
@@ -75,8 +78,9 @@ class Pattern:
         return None if match is None else self._captured(match)
 
     def other_match(self, name: str) -> dict[str, str] | None:
-        """Other captured texts by which the whole name would match as well; None if there are
-        none."""
+        """Other captured texts with which the whole name would match as well; None if there are
+        none.
+        """
         if not self.captures:
             return None
         # Read from both ends: a name that gives the same both ways can be read in one way only.
@@ -88,8 +92,11 @@ class Pattern:
         return None if other == self.match(name) else other
 
     def ways(self, name: str) -> Iterator[dict[str, str]]:
-        """The texts by field of all ways in which the whole name matches, the one of `match` first;
-        a name in which they are hard to find is left before all are."""
+        """The texts by field of all ways in which the whole name matches, starting with that of
+        `match`.
+
+        For a name in which they are hard to find, some may be missing.
+        """
         steps = iter(range(_MOST_STEPS))
         for texts in _ways(self.pieces, self._subject(name), 0, steps):
             yield self._named(texts)
@@ -115,8 +122,8 @@ class Pattern:
 def pattern(text: str, kind: Kind) -> Pattern:
     """Compile a pattern.
 
-    Raises PatternError for a lone brace, a capture without or with twice the same field name,
-    two captures side by side (nothing would tell where one ends), or a capture on a cell.
+    Raises PatternError for a lone brace, a capture without or with twice the same field name, two
+    captures side by side (their boundary would be undefined), or a capture on a cell.
     """
     if not text.strip():
         raise PatternError("a pattern cannot be empty")
@@ -143,13 +150,15 @@ def pattern(text: str, kind: Kind) -> Pattern:
 
 
 _MOST_STEPS = 2_000
-"""So many places of a name are tried at most: the longest names have 255 signs."""
+"""At most this many positions of a name are tried: the longest names have 255 characters."""
 
 
 def _ways(
     pieces: Sequence[_Piece], name: str, start: int, steps: Iterator[int]
 ) -> Iterator[tuple[str, ...]]:
-    """The texts that the captures among some pieces take of a name from `start` to its end."""
+    """The texts that the captures among some pieces take from a name between `start` and its
+    end.
+    """
     if not pieces:
         if start == len(name):
             yield ()
@@ -170,14 +179,14 @@ def _ways(
 
 @dataclass(frozen=True)
 class _Piece:
-    """A part of a pattern: literal text, or what stands for any."""
+    """A part of a pattern: literal text, or a wildcard."""
 
     literal: str
     wild: str = ""
 
     @property
     def is_capture(self) -> bool:
-        """Whether what it stands for is kept."""
+        """Whether its text is kept."""
         return self.wild.startswith("(")
 
     @property
@@ -193,8 +202,8 @@ class _Piece:
 def _compiled(pieces: Sequence[_Piece], *, at_once: bool) -> re.Pattern[str]:
     """The regular expression of the pieces.
 
-    A wildcard and the text up to the next one are atomic: once they are found nothing else is tried
-    for them. Only where `**` may cross what others may not could that miss a match.
+    A wildcard and the literal text after it are atomic: once they match, nothing else is tried for
+    them. That could miss a match only where `**` may cross what others may not.
     """
     groups: list[list[str]] = [[]]
     for piece in pieces:
@@ -209,7 +218,7 @@ def _compiled(pieces: Sequence[_Piece], *, at_once: bool) -> re.Pattern[str]:
 
 
 def _check_neighbours(text: str, parts: list[str]) -> None:
-    """Nothing would tell where one part ends and the next begins."""
+    """Refuse neighbours without a defined boundary."""
     for one, other_text in pairwise(part for part in parts if part):
         if {one[0], other_text[0]} <= {"{", "*"} and "{" in (one[0], other_text[0]):
             raise PatternError(f"“{text}”: put some text between {one} and {other_text}")

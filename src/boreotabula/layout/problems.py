@@ -1,4 +1,4 @@
-"""What is wrong with a layout, told with file, line and the nearest right word."""
+"""What is wrong with a layout, reported with file, line and the nearest right word."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ KeyPath = tuple[str | int, ...]
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing wrong with a layout: where (the path of keys) and what, with the way out."""
+    """A problem of a layout: where (the path of keys), what, and how to solve it."""
 
     path: KeyPath
     message: str
@@ -50,7 +50,7 @@ def layout_error(file: str, text: str, problems: Iterable[Problem]) -> LayoutErr
 
 
 def nearest(word: str, known_texts: Iterable[str]) -> str | None:
-    """The known word most like a mistyped one, or None if none is near."""
+    """The known word most similar to a mistyped one, or None if none is near."""
     from rapidfuzz import fuzz, process, utils  # only needed once something is wrong
 
     # Much shorter words are found within nearly any other.
@@ -62,7 +62,7 @@ def nearest(word: str, known_texts: Iterable[str]) -> str | None:
 
 
 def did_you_mean(word: str, known_texts: Iterable[str]) -> str:
-    """'; did you mean “stub”?' or, if nothing is near, the list of what is known."""
+    """'; did you mean “stub”?' or, if no word is near, the list of known ones."""
     choices = list(known_texts)
     near = nearest(word, choices)
     if near is not None:
@@ -72,10 +72,10 @@ def did_you_mean(word: str, known_texts: Iterable[str]) -> str:
 
 
 def line_of(text: str, path: KeyPath) -> int | None:
-    """The line, counted from 1, on which the key at a path stands; of its parent if it is absent.
+    """The line, counted from 1, of the key at a path; of its parent if it is absent.
 
-    Found by reading ever more lines of the file: a key stands on the first line whose reading
-    brings it in. That leans on the TOML reader alone, so every way of writing a key is served.
+    It is found by parsing ever more lines of the file: a key stands on the first line whose parsing
+    adds it. That relies on the TOML parser alone, so every way of writing a key is covered.
     """
     lines = text.splitlines()
     while path:

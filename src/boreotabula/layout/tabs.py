@@ -27,13 +27,13 @@ class Tabs(Part):
     """Counted from 1, or from -1 at the end."""
     every: Flag = False
     where_found: Flag = False
-    """Whether the tabs are those on which the tables are found."""
+    """Whether the chosen tabs are those on which the tables are found."""
     except_: TabNames = ()
     visible_only: Flag = False
 
     @property
     def by_itself(self) -> bool:
-        """Whether the layout leaves the choice to what is there: the only filled tab."""
+        """Whether the layout leaves the choice to the file: its only filled tab."""
         return not (self.named or self.position is not None or self.every or self.where_found)
 
     @property
@@ -53,10 +53,10 @@ class Tabs(Part):
         return "every tab" if self.every else "the only filled tab"
 
     def choose(self, tabs: Sequence[TabName]) -> dict[str, dict[str, str]]:
-        """The chosen tabs, in their order, with what their names capture; of those that are chosen
-        by what stands on them all that could be.
+        """The chosen tabs, in order, with what their names capture.
 
-        Without a choice these are all filled tabs; that there is one is for the caller to see.
+        Where tabs are chosen by their content, all candidates. Without a choice, all filled tabs:
+        the caller checks that there is only one.
         """
         left = [tab for tab in tabs if not self.leaves_out(tab)]
         if self.named:
@@ -71,6 +71,6 @@ class Tabs(Part):
         return {filled[index]: {}} if 0 <= index < len(filled) else {}
 
     def leaves_out(self, tab: TabName) -> bool:
-        """Whether a tab is left out by name, or as a hidden one."""
+        """Whether a tab is left out by name, or because it is hidden."""
         unseen = self.visible_only and not tab.visible
         return unseen or first_match(self.except_, tab.name) is not None

@@ -1,1 +1,1 @@
-"""Looking at records that were extracted: where each is from."""
+"""Questions about extracted records: where each is from, and how they compare."""

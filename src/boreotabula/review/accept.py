@@ -1,4 +1,4 @@
-"""Accepting a finding of a run: which one is meant, and the line that says so."""
+"""Accepting a finding of a run: choosing it, and writing the line that accepts it."""
 
 from __future__ import annotations
 
@@ -27,10 +27,11 @@ _SHOWN = 6
 
 
 def chosen_finding(run_folder: Path, code: str, places: Mapping[str, str | None]) -> Row | None:
-    """The finding of a run with a code at one of the `places`: patterns for its file and its tab,
-    and its cell. None if there is none like that.
+    """The finding of a run with this code at one of the `places`: patterns for its file and tab,
+    and its cell.
 
-    Raises CallError if the code is none, several are like that, or it is accepted already.
+    None if there is none. Raises CallError if the code does not exist, several findings match, or
+    it is accepted already.
     """
     rows = list(rows_of(run_folder, "findings.csv"))
     if code not in BY_CODE:
@@ -55,7 +56,7 @@ def chosen_finding(run_folder: Path, code: str, places: Mapping[str, str | None]
 
 
 def _pairs(row: Row, places: Mapping[str, str | None]) -> tuple[list[str], list[str], list[str]]:
-    """The names of the places that are asked for, what the finding has there, and what is asked."""
+    """The names of the requested places, the finding's values there, and the requested ones."""
     asked = {name: text for name, text in places.items() if text is not None}
     return list(asked), [row[name] for name in asked], list(asked.values())
 
@@ -71,28 +72,28 @@ def _is_there(name: str, text: str, asked: str) -> bool:
 
 
 def place_of(row: Row) -> str:
-    """File, tab and cell of a finding, as a person finds them."""
+    """File, tab and cell of a finding, in words."""
     return " › ".join(filter(None, (row["file"], row["tab"], row["cell"])))
 
 
 @dataclass(frozen=True)
 class WrittenAcceptance:
-    """An acceptance as it was written."""
+    """An acceptance as written."""
 
     line: Mapping[str, str]
     path: Path
     """The file of accepted findings."""
     layout_edited: bool
-    """Whether the layout names that file only now."""
+    """Whether the layout was changed to name that file."""
 
 
 def write_acceptance(
     layout: Layout, row: Row, tabs: Sequence[str], decision: Mapping[str, str]
 ) -> WrittenAcceptance:
-    """Accept a finding, just as it was seen, by a line beside the layout. `tabs` are those of its
-    file, `decision` says `who` decided it, `why`, and `until` when.
+    """Accept a finding, exactly as it was seen, by a line beside the layout.
 
-    Raises CallError if it is about no cell, the line would accept what was not seen, or another
+    `tabs` are those of its file; `decision` gives `who` decided it, `why`, and `until` when. Raises
+    CallError if it is about no cell, if the line would accept what was not seen, or if another
     line accepts it already.
     """
     line = _line(layout, row, tabs, decision)
@@ -127,7 +128,7 @@ def _line(
 
 
 def tabs_of(saved: SavedOutput, file: str) -> list[str]:
-    """The tabs of a file, as a run met them; none if it did not."""
+    """The tabs of a file in a run; none if the run did not have the file."""
     files = (value for value in saved.record["files"] if value["file"] == file)
     record: Mapping[str, Any] = next(files, {})
     return [*(tab["tab"] for tab in record.get("tabs", ())), *record.get("tabs_not_read", ())]

@@ -1,4 +1,4 @@
-"""Trying a correction of a cell: what its tab says with it, before anything is written."""
+"""Trying a correction of a cell: how its tab reads with it, before anything is written."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class Trial:
     """A tab without and with a correction."""
 
     records: int
-    """How many records the cell is part of, with it."""
+    """The number of records that the cell is part of, with the correction."""
     errors: tuple[int, int]
     """Errors of the tab without and with it."""
     totals: tuple[TotalsCount, TotalsCount]
@@ -57,7 +57,7 @@ def try_correction(
     correction: Correction,
     limits: Limits | None = None,
 ) -> Trial:
-    """Read a tab with a correction. Raises CallError if the cell would be an error with it."""
+    """Read a tab with a correction. Raises CallError if the cell would still be an error."""
     plan = replace(layout.plan, corrections=(*layout.plan.corrections, correction))
     after = opened(source, before.sheet.name, replace(layout, plan=plan), limits)
     place = Address(correction.row, correction.column)
@@ -75,13 +75,13 @@ def try_correction(
 
 @dataclass(frozen=True)
 class WrittenCorrection:
-    """A correction as it was written."""
+    """A correction as written."""
 
     line: Mapping[str, str]
     path: Path
     """The file of corrections."""
     layout_edited: bool
-    """Whether the layout names that file only now."""
+    """Whether the layout was changed to name that file."""
     trial: Trial
 
 
@@ -94,9 +94,10 @@ def write_correction(
     limits: Limits | None = None,
 ) -> WrittenCorrection:
     """Try the correction of a cell, its row and column counted from 0, and write it beside the
-    layout. `decision` says what it `is`, `who` decided it, `why`, and `until` when.
+    layout.
 
-    Raises CallError for a cell that is corrected already, or would be an error.
+    `decision` gives what it `is`, `who` decided it, `why`, and `until` when. Raises CallError for a
+    cell that is corrected already, or would still be an error.
     """
     check_uncorrected(layout, tab, spot)
     was = cell_text(tab.sheet.cell(*spot)).strip()

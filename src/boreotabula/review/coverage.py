@@ -1,4 +1,4 @@
-"""Who reported when: records counted by sender and period, gaps shown as such."""
+"""Who reported when: records counted by sender and period, with gaps shown."""
 
 from __future__ import annotations
 
@@ -30,13 +30,15 @@ class Coverage:
 
     cross: Cross
     never: tuple[Label, ...]
-    """Those who must report and never did."""
+    """Expected senders that never reported."""
     gaps: tuple[tuple[Label, str], ...]
-    """Who lacks which period, those who never reported aside."""
+    """Which sender lacks which period, except those that never reported."""
     late: tuple[tuple[Label, str, int], ...]
-    """Whose last report is not of the last period: which it is of, and how many periods behind."""
+    """Senders whose last report is not for the last period: the period, and how many periods
+    behind.
+    """
     double: tuple[tuple[Label, str, tuple[str, ...]], ...]
-    """For which period there are reports from several files."""
+    """Periods with reports from several files."""
 
     @property
     def complete(self) -> bool:
@@ -53,8 +55,8 @@ def coverage(
 ) -> Coverage:
     """Count the records of each sender and period. Raises CallError for unknown fields.
 
-    Between the first and the last month all months are shown, whether anybody reported or not;
-    `until` is the last one that should be there.
+    All months between the first and the last are shown, even without reports; `until` is the last
+    expected one.
     """
     if not rows:
         raise CallError("say who reports with --rows, such as --rows nursery")
@@ -151,10 +153,11 @@ def expected_rows(path: Path, rows: Sequence[str]) -> list[Label]:
 
 
 def expected_senders(path: Path, rows: Sequence[str], due: int | None = None) -> list[Sender]:
-    """Who must report, as `expected_rows`; columns `due` and `language`, if they are none of the
-    rows, say when, and in which language a sender is written to. `due` holds where none says it.
+    """Who must report, as `expected_rows`.
 
-    Raises CallError if the list cannot be read, lacks a column, or says a day that is no number.
+    Columns `due` and `language`, unless they are fields of the rows, give the deadline and the
+    language of letters to a sender. `due` is the default deadline. Raises CallError if the list
+    cannot be read, lacks a column, or has a deadline that is no number.
     """
     lines = _lines_of(path)
     # A file saved by a spreadsheet program may have blank columns behind the last.

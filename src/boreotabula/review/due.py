@@ -1,8 +1,8 @@
 """Who is late: the days on which reports are due, and whether they have come.
 
-Nothing here asks what day it is: `on` is given. A report is taken to have come on the day on which
-its file was last changed, as nothing else is known of it: a file that was corrected and replaced
-counts by its last version. Where several files hold a report, the first to come counts.
+Nothing here reads the clock: the day `on` is given. A report is taken to have come on the day on
+which its file was last changed, because nothing else is known: a file that was corrected and
+replaced counts by its last version. Where several files hold a report, the first to come counts.
 """
 
 from __future__ import annotations
@@ -26,11 +26,11 @@ from boreotabula.stores.records import texts_of
 from boreotabula.texts import brief, counted
 
 Came = Callable[[str], date | None]
-"""The day on which a file came, by its name in the records; None if that is not known."""
+"""The day on which a file came, by its name in the records; None if unknown."""
 
 
 class Standing(Enum):
-    """How a report stands that is not simply there in time."""
+    """The standing of a report that did not come in time."""
 
     MISSING = "missing"
     """Its day is past, and it has not come."""
@@ -42,16 +42,16 @@ class Standing(Enum):
 
 @dataclass(frozen=True)
 class Sender:
-    """Who must report, and what the list of senders says of them."""
+    """Who must report, with the entries of the list of senders."""
 
     label: Label
     due: int | None = None
-    """So many days after a period ends its report is due."""
+    """A report is due this many days after its period ends."""
     language: str = ""
 
 
 def senders_met(table: pa.Table, rows: Sequence[str], due: int) -> list[Sender]:
-    """Those who have ever reported, whose reports are all due after as many days."""
+    """Everybody who has ever reported, with the same number of days for all reports."""
     names = [[text or BLANK for text in texts_of(table, name)] for name in rows]
     return [Sender(label, due) for label in sorted(set(zip(*names, strict=True)))]
 
@@ -68,7 +68,7 @@ class Report:
     files: tuple[str, ...] = ()
 
     def days(self, on: date) -> int:
-        """How many days it is from its day to another one; less than zero before it."""
+        """The number of days from its due day to another; negative before it."""
         return (on - self.due).days
 
 
@@ -82,8 +82,8 @@ def reports(
     """The reports that are late, missing or due, by sender and period; `fields` are those that name
     senders, and the one of the period.
 
-    A period counts from the day on which it has ended. Raises CallError if the periods are none
-    whose end is known.
+    The deadline counts from the end of the period. Raises CallError if the periods have no known
+    end.
     """
     rows, across = fields
     written = field_type(table.schema.field(across)).written
@@ -101,8 +101,11 @@ def standings(
     on: date,
     came: Came,
 ) -> list[Report]:
-    """The reports that are late, missing or due; `there` are the files of each sender, in small
-    letters, and period, and `written` is how the periods are."""
+    """The reports that are late, missing or due.
+
+    `there` gives the files of each sender, in small letters, and period; `written` the form of the
+    periods.
+    """
     periods = _ended(sorted({period for _, period in there} - {BLANK}), written, on)
     result = []
     for sender in senders:
@@ -117,7 +120,7 @@ def standings(
 def _report(
     label: Label, period: str, day: date, files: tuple[str, ...], on: date, came: Came
 ) -> Report | None:
-    """The standing of one report; None if it came in time, or nobody knows when."""
+    """The standing of one report; None if it came in time, or the day is unknown."""
     if not files:
         return Report(label, period, Standing.DUE if on <= day else Standing.MISSING, day)
     days = [known for file in files if (known := came(file)) is not None]
@@ -151,8 +154,10 @@ def _has_ends(table: pa.Table, across: str) -> bool:
 
 
 def _ended(periods: Sequence[str], written: Written, on: date) -> dict[str, date]:
-    """The periods from the first that was met to the last that has ended, each with its last day.
-    Days stand for themselves; nobody knows on which others a report was due."""
+    """The periods from the first that occurs to the last that has ended, each with its last day.
+
+    Where periods are days, only those that occur: on which others a report was due is unknown.
+    """
     if not periods:
         return {}
     ends = {period: end_of(period) for period in periods}
@@ -174,7 +179,7 @@ def end_of(period: str) -> date:
 
 
 def missing_of(reports: Sequence[Report]) -> Mapping[Label, list[Report]]:
-    """The missing reports of each sender who lacks any."""
+    """The missing reports of each sender that lacks any."""
     result: dict[Label, list[Report]] = {}
     for report in reports:
         if report.standing is Standing.MISSING:
@@ -183,8 +188,11 @@ def missing_of(reports: Sequence[Report]) -> Mapping[Label, list[Report]]:
 
 
 def said(reports: Sequence[Report], on: date) -> Iterator[str]:
-    """A line for each report: how it stands, whose it is, and its day. Several that one sender owes
-    are one line; what came late for earlier periods than the last one is counted by sender."""
+    """A line for each report: its standing, its sender, and its day.
+
+    Several that one sender owes share a line; late ones for earlier periods than the last are
+    counted by sender.
+    """
     last = max((report.period for report in reports), default="")
     for label, owed in missing_of(reports).items():
         first, *_, until = (*owed, owed[-1])

@@ -1,5 +1,7 @@
-"""What files reported before and report otherwise now: the records of the run before are at hand
-until the new ones take their place."""
+"""What files reported before and report differently now.
+
+The records of the run before are available until the new ones replace them.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,7 @@ from boreotabula.stores.saved import SavedOutput
 from boreotabula.texts import plain_number
 
 WHOLE_RECORD = "the record"
-"""What stands in restated.csv for the field, where a record is gone."""
+"""The entry for the field in restated.csv where a record is gone."""
 
 # Comparing is only imported once something is compared: most runs restate nothing.
 if TYPE_CHECKING:
@@ -43,15 +45,15 @@ class PreviousRecords:
     """The output of the run before, and the records of files that are new or changed since."""
 
     saved: Callable[[str], SavedOutput | None]
-    """Gives what a table holds."""
+    """Returns the content of a table."""
     before: Mapping[str, str]
-    """The digest of each file that it was made of."""
+    """The digest of each file that it was made from."""
     batches: dict[str, list[pa.RecordBatch]] = field(default_factory=dict)
     unsure: set[tuple[str, str]] = field(default_factory=set)
-    """Tabs, each with its file, that lack a stamp: it is not known what their records are about."""
+    """Tabs, each with its file, that lack a stamp: the subject of their records is unknown."""
 
     def watched(self, readings: Iterator[FileReading]) -> Iterator[FileReading]:
-        """The readings; of files that were not read before as they are now the records are kept."""
+        """The readings, unchanged; records of new and changed files are kept on the way."""
         for reading in readings:
             # Files that are unchanged cannot have restated anything, so their records are not
             # kept.
@@ -69,7 +71,8 @@ class PreviousRecords:
         self, since: Since | None, key: Sequence[str], tables: Iterable[str]
     ) -> Restated | None:
         """What was restated in the tables; None if there is no run before, or none of its
-        records."""
+        records.
+        """
         if since is None or not self.before:
             return None
         restatement = Restated(_no_lines(()))
@@ -122,7 +125,7 @@ def _no_lines(names: Sequence[str]) -> pa.Table:
 
 
 def _added(restatement: Restated, other_restatement: Restated) -> Restated:
-    """What was restated in several tables."""
+    """The restatements of several tables, concatenated."""
     if not other_restatement:
         return restatement
     lines = [table for table in (restatement.lines, other_restatement.lines) if table.num_rows]
@@ -136,7 +139,7 @@ def _added(restatement: Restated, other_restatement: Restated) -> Restated:
 
 
 def _only_of(side: Side, files: Collection[str], without: Collection[tuple[str, str]]) -> Side:
-    """The records of a side that are from some files, but for those of some of their tabs."""
+    """The records of a side that are from some files, without some of their tabs."""
     wanted = pa.array(sorted(files), pa.string())
 
     from boreotabula.review.compare.sides import Side
@@ -156,7 +159,7 @@ def _only_of(side: Side, files: Collection[str], without: Collection[tuple[str, 
 
 
 def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[str, str]) -> Side:
-    """Records as a side; `without` any, with the columns of another."""
+    """Records as a side; with none, only the columns of another side."""
     from boreotabula.review.compare.sides import Side
 
     kinds = {value.name: type_name(value) for value in batches[0].schema} if batches else without
@@ -173,8 +176,9 @@ def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[s
 
 
 def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
-    """By what records are known: the key; else all fields that are no numbers, which say what a
-    record is about; else their cells."""
+    """What identifies records: the key; else all fields that are no numbers, which say what a
+    record is about; else their cells.
+    """
     texts = [name for name in new.kinds if name in old.kinds and name not in PROVENANCE]
     if key and set(key) <= set(texts):
         return tuple(key)
@@ -184,7 +188,7 @@ def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
 
 
 def _reported_before(changes: pa.Table, changed: Collection[str]) -> pa.Array:
-    """Which lines are values that were there, or records of files that have changed."""
+    """Which rows are values that existed before, or records of files that have changed."""
     from boreotabula.review.compare.compare import CHANGED, GONE
 
     what = changes.column("what")
@@ -258,7 +262,7 @@ def _sum_of(side: Side, name: str, period: str | None, when: str) -> Decimal:
 
 
 def restated_findings(restatement: Restated) -> Iterator[Finding]:
-    """A finding for each file that has restated something."""
+    """A finding for each file that has restated a value."""
     columns = {
         name: restatement.lines.column(name).to_pylist() for name in restatement.lines.schema.names
     }
@@ -278,8 +282,9 @@ def restated_findings(restatement: Restated) -> Iterator[Finding]:
 
 
 def with_restated_culprits(findings: Iterable[Finding], restated: Restated) -> Iterator[Finding]:
-    """The findings; of a total that would agree with what one value of its tab was when it was last
-    reported, the message says so."""
+    """The findings, with the culprit added to those of totals that would agree with one value of
+    their tab as it was last reported.
+    """
     findings = list(findings)
     by_tab: dict[tuple[str, str], list[Mapping[str, str]]] = {}
     if any(finding.kind == TOTAL_DIFFERS for finding in findings):
@@ -292,7 +297,9 @@ def with_restated_culprits(findings: Iterable[Finding], restated: Restated) -> I
 
 
 def _explained(finding: Finding, lines: Sequence[Mapping[str, str]]) -> str:
-    """The only restated value by whose change a total is off; nothing if there is none, or two."""
+    """The only restated value whose change explains the difference of a total; empty if there is
+    none, or two.
+    """
     apart = _number(finding.found) - _number(finding.looked_for)
     fitting = [
         line for line in lines
@@ -308,7 +315,7 @@ _NEAR = 1e-6
 
 
 def _number(text: str | None) -> float:
-    """A number as findings and lists of changes write it; nan if it is none."""
+    """A number as findings and lists of changes write it; nan if it is no number."""
     try:
         return float((text or "").replace(",", ""))
     except ValueError:

@@ -1,4 +1,4 @@
-"""Opening the file that a record is from, as it is now, and reading its tab once more."""
+"""Opening the file that a record is from, in its present state, and reading its tab again."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from boreotabula.unreadable import UnreadableError
 
 @dataclass(frozen=True)
 class OpenedTab:
-    """A tab read once more."""
+    """A tab read again."""
 
     file: str
     sheet: Sheet
@@ -40,7 +40,7 @@ class OpenedTab:
 
 @dataclass(frozen=True)
 class Traced:
-    """A record of an output, and what its tab says of it now."""
+    """A record of an output, and what its tab now says about it."""
 
     record: Mapping[str, str]
     tab: OpenedTab
@@ -50,7 +50,7 @@ class Traced:
 
     @property
     def differing(self) -> list[str]:
-        """The fields that the tab gives otherwise now."""
+        """The fields to which the tab now gives other values."""
         if self.trace is None:
             return []
         values = self.trace.values
@@ -67,7 +67,7 @@ class Traced:
 
 
 def _same(text: str, value: object) -> bool:
-    """Whether a text of an output is a value of a tab."""
+    """Whether a text of an output equals a value of a tab."""
     if value is None:
         return text == ""
     if isinstance(value, bool):
@@ -82,7 +82,7 @@ def _same(text: str, value: object) -> bool:
 
 
 class Tracer:
-    """Traces records of one output; a tab is read only once."""
+    """Traces records of one output; each tab is read only once."""
 
     def __init__(self, output: SavedOutput, limits: Limits | None = None) -> None:
         self.output = output
@@ -95,7 +95,7 @@ class Tracer:
         self._digests: dict[str, str] = {}
 
     def trace(self, record: Mapping[str, str]) -> Traced:
-        """The origin of a record. Raises CallError if its file or tab is gone or unreadable."""
+        """The origin of a record. Raises CallError if its file or tab is missing or unreadable."""
         file, tab, cell = (record[f"source_{name}"] for name in ("file", "tab", "cell"))
         source = self.source(file)
         # Several records of one tab are traced in one call.
@@ -109,7 +109,7 @@ class Tracer:
         return Traced(record, current_tab, trace, tuple(self._changes(file)))
 
     def source(self, file: str) -> SourceFile:
-        """A file of the layout by its name. Raises CallError if it is gone."""
+        """A file of the layout by its name. Raises CallError if it is missing."""
         return source_named(file, self.layout, self._files)
 
     def _changes(self, file: str) -> Sequence[str]:
@@ -122,7 +122,7 @@ class Tracer:
 
 
 def opened(source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None) -> OpenedTab:
-    """Read one tab of a file by a layout. Raises CallError if that cannot be."""
+    """Read one tab of a file by a layout. Raises CallError if that cannot be done."""
     job = make_job(layout.spec, layout.plan, limits)
     return alone(partial(_opened, tab=tab, job=job), source, _cannot_be_read, job.opening.limits)
 
@@ -151,15 +151,17 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
 
 
 def source_of(path: Path, layout: Layout) -> SourceFile:
-    """A file as the layout takes it. Raises CallError if it is not there."""
+    """A file as the layout takes it. Raises CallError if it is missing."""
     return look(layout, named=[path]).taken[0]
 
 
 def source_named(
     name: str, layout: Layout, files: Sequence[SourceFile] | None = None
 ) -> SourceFile:
-    """A file of a layout by its name; `files` are all of them, if they are known. Raises CallError
-    if it is not among them."""
+    """A file of a layout by its name; `files` are all of them, if they are known.
+
+    Raises CallError if it is not among them.
+    """
     for source in look(layout).taken if files is None else files:
         if source.name == name:
             return source
@@ -168,7 +170,7 @@ def source_named(
 
 
 def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:
-    """What became of a cell of a tab. Raises CallError for what is no address."""
+    """What became of a cell of a tab. Raises CallError for an invalid address."""
     try:
         row, column = parse_address(cell)
     except ValueError as error:

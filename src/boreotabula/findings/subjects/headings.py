@@ -1,4 +1,4 @@
-"""What is to be said of headings, and of the columns below them."""
+"""Findings about headings, and about the columns below them."""
 
 from __future__ import annotations
 

@@ -213,4 +213,4 @@ UNREAD_STAMPS = (
     STAMP_BLANK, STAMP_NOT_FOUND, STAMP_FOUND_TWICE, STAMP_SOURCES_DIFFER, STAMP_LABEL_DIFFERS,
     STAMP_PATTERN_DIFFERS, STAMP_NOT_CONVERTED,
 )  # fmt: skip
-"""Where one of these is told, the records of the tab lack a stamp."""
+"""After one of these, the records of the tab lack a stamp."""

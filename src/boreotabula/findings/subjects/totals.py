@@ -1,4 +1,4 @@
-"""Findings about totals, and about cells that nothing else speaks for."""
+"""Findings about totals, and about cells that no other finding covers."""
 
 from __future__ import annotations
 

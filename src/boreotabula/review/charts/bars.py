@@ -19,7 +19,7 @@ from boreotabula.texts import brief
 
 
 def draw_bars(cross: Cross) -> Any:
-    """A figure of bars that lie, with their numbers behind them."""
+    """A figure of horizontal bars, with their numbers after them."""
     names, groups = row_names(cross), len(cross.columns)
     thick = 0.8 / groups
     height = max(3.2, 1.4 + 0.26 * len(names) * max(1, groups * 0.75))

@@ -1,4 +1,4 @@
-"""The picture of a cross-tab: what kind fits, and its file."""
+"""The picture of a cross-tab: which kind fits, and its file."""
 
 from __future__ import annotations
 
@@ -19,10 +19,10 @@ _MOST_BARS = 60
 
 
 def kind_for(cross: Cross) -> str:
-    """What is drawn if nobody says.
+    """The kind that is drawn if none is requested.
 
-    Lines where the columns are moments in time and the rows at most 12; bars where nothing is
-    across, or for at most 60 of them; else a heat map.
+    Lines where the columns are moments in time and there are at most 12 rows; bars where nothing is
+    across, or for at most 60 cells; else a heat map.
     """
     if cross.in_time and len(cross.columns) > 1 and len(cross.rows) <= MOST_LINES:
         return "lines"
@@ -51,7 +51,7 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
 
 
 def _from_first_number(cross: Cross) -> Cross:
-    """Changes without the first columns, which have none before them to be compared with."""
+    """Changes without the first columns, which have nothing before them to be compared with."""
     first = next(
         index for index in range(len(cross.columns))
         if any(row[index] is not None for row in cross.cells)

@@ -1,4 +1,4 @@
-"""The picture of what differs between two sets of records."""
+"""The picture of the differences between two sets of records."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _MOST_NAMED = 8
 
 
 def draw_differences(comparison: Comparison, out: Path) -> None:
-    """Draw by how much sums differ, a bar for each group and field, whole or not at all.
+    """Draw the differences of sums, a bar for each group and field, whole or not at all.
 
     Raises CallError if nothing differs.
     """
@@ -65,7 +65,7 @@ def _named(place: tuple[str, str]) -> str:
 
 
 def _not_changed(names: Sequence[str]) -> str:
-    """The groups without a bar, by name: else one could take them for missing."""
+    """The groups without a bar, by name: otherwise they might seem to be missing."""
     if not names:
         return ""
     more = len(names) - _MOST_NAMED

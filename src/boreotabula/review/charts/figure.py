@@ -22,7 +22,7 @@ _FILE_STAMPS: dict[str, dict[str, str | None]] = {
     "svg": {"Date": None, "Creator": MARK},
     "png": {"Software": MARK},
 }
-"""What pictures say of themselves: no time, so that the same numbers give the same picture."""
+"""The metadata of pictures: no time, so that the same numbers give the same picture."""
 
 
 def check_chart(out: Path) -> None:
@@ -57,7 +57,7 @@ def write_picture(out: Path, draw: Callable[[], Any]) -> None:
 
 
 def new_figure(width: float, height: float, panels: int = 1) -> tuple[Any, list[Any]]:
-    """A figure of some inches, and its panels from left to right."""
+    """A figure, sized in inches, and its panels from left to right."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # needs no display
     from matplotlib.figure import Figure
 
@@ -81,7 +81,7 @@ def set_title(figure: Any, words: str) -> None:
 
 
 def title_of(cross: Cross) -> str:
-    """What a cross-tab shows, with the fields of its rows and columns, and what was chosen."""
+    """The subject of a cross-tab, with the fields of its rows and columns, and its selection."""
     *first, last = [*cross.wish.rows, *([cross.wish.across] if cross.wish.across else [])] or [""]
     by = f"{', '.join(first)} and {last}" if first else last
     where = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
@@ -95,7 +95,7 @@ def row_names(cross: Cross) -> list[str]:
 
 
 def with_unit(cross: Cross) -> str:
-    """What the numbers are, with their unit."""
+    """The meaning of the numbers, with their unit."""
     return f"{cross.measure}, {cross.unit}" if cross.unit else cross.measure
 
 
@@ -115,7 +115,7 @@ def write_numbers(axis: Any, kind: FieldType) -> None:
 
 
 def name_columns(axes: Any, columns: Sequence[str]) -> None:
-    """The names of columns below, as many as there is room for."""
+    """Write the names of columns below, as many as there is room for."""
     count = len(columns)
     every = max(1, -(-count // 24))
     shown = range(0, count, every)

@@ -23,25 +23,25 @@ from boreotabula.texts import brief
 _SCALE = "cividis"
 """Reads the same to colour-blind people (Nuñez, Anderton and Renslow, 2018)."""
 _SCALE_OF_CHANGES = "PuOr"
-"""Two colours that colour-blind people tell apart, white between them (ColorBrewer, 2003)."""
+"""Two colours that colour-blind people can distinguish, white between them (ColorBrewer, 2003)."""
 _HATCH = "////"
-"""Where there is no record: no colour of the scale, and seen in grey print."""
+"""For cells without a record: not a colour of the scale, and visible in grey print."""
 _NOTHING_TO_COMPARE = "no record here or in the column before"
 _ROW, _SMALL_ROW = 0.27, 0.17
-"""Inches that a row takes, and takes at least."""
+"""Height of a row in inches, and the least height."""
 _PAGE = 9.5
-"""Inches that the rows of one page take."""
+"""Height of the rows of one page in inches."""
 _MOST_PANELS = 4
-"""More panels than that take several pages, whatever is done."""
+"""More panels than this need several pages."""
 _LONGEST = 58.0
-"""Inches that rows may take at most."""
+"""The greatest height of all rows in inches."""
 _MOST_NUMBERED = 26
 """More columns leave no room for numbers."""
 
 
 @dataclass(frozen=True)
 class _Format:
-    """How the rows of a map are set: panels beside one another, and what each row takes."""
+    """How the rows of a map are arranged: panels side by side, and the height of each row."""
 
     panels: int
     row: float
@@ -54,9 +54,10 @@ class _Format:
 
 
 def draw_heat(cross: Cross) -> Any:
-    """A heat map; many rows make small cells, and more of them stand beside one another. Rows that
-    are taken together stand last and have no colour: they would be the largest of all.
+    """A heat map; many rows make small cells, and if there are more, they stand in panels side by
+    side.
 
+    Rows that are taken together stand last and have no colour: they would be the largest of all.
     Raises CallError if there are more rows than can be read.
     """
     names, count = row_names(cross), len(cross.columns)
@@ -100,7 +101,7 @@ def draw_heat(cross: Cross) -> Any:
 
 
 def _format(rows: int) -> _Format:
-    """How so many rows are set. Raises CallError if they are too many."""
+    """The arrangement of this many rows. Raises CallError if they are too many."""
     row = max(_PAGE / rows, _SMALL_ROW) if rows * _ROW > _PAGE else _ROW
     panels = -(-rows // int(_PAGE / row))
     if panels > _MOST_PANELS:  # it takes several pages, whatever is done
@@ -114,7 +115,7 @@ def _format(rows: int) -> _Format:
 
 
 def _ends(numbers: Sequence[float], *, both_sides: bool) -> tuple[float, float]:
-    """The least and the greatest number of the scale; of changes zero is in the middle."""
+    """The least and greatest number of the scale; for changes zero is in the middle."""
     if both_sides:
         most = max(map(abs, numbers), default=0.0) or 1.0
         return -most, most
@@ -131,7 +132,7 @@ def _painted(
 
 
 def _leave_white(axis: Any, first: int, end: int) -> None:
-    """Cover the ground of some rows, which have no colour though they have numbers, or none."""
+    """Cover the ground of rows without colour."""
     if end > first:
         axis.axhspan(first - 0.5, end - 0.5, color="white", zorder=1)
 
@@ -140,7 +141,7 @@ def _write_in_cells(
     axis: Any, image: Any, cells: Sequence[Sequence[float | None]], form: NumberForm, coloured: int,
     size: float,
 ) -> None:  # fmt: skip
-    """The numbers within the cells, black or white; so many rows are `coloured`."""
+    """The numbers within the cells, black or white; the first `coloured` rows have a colour."""
     for row, numbers in enumerate(cells):
         for column, number in enumerate(numbers):
             if number is None:

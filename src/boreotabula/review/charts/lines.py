@@ -19,15 +19,15 @@ from boreotabula.review.crosstab.cross import Cross
 from boreotabula.texts import brief
 
 MOST_LINES = 12
-"""More lines cannot be told apart by colour, marker and dash."""
+"""More lines cannot be distinguished by colour, marker and dash."""
 _MOST_STRONG = 8
-"""So many are named if there are more."""
+"""If there are more lines, this many are named."""
 _MOST_MARKED = 31
 """More points than that make markers touch."""
 
 
 def draw_lines(cross: Cross) -> Any:
-    """A figure of lines. Of many rows the largest are named, the others are grey behind them."""
+    """A figure of lines. Of many rows the largest are named; the others are grey behind them."""
     figure, (axes,) = new_figure(11, 6)
     names, count = row_names(cross), len(cross.columns)
     strong = _strong_rows(cross)
@@ -70,7 +70,7 @@ def _styles(cross: Cross) -> list[LineStyle]:
 
 
 def _strong_rows(cross: Cross) -> set[int]:
-    """The rows that are named: all of a few, else the largest."""
+    """The rows that are named: all if they are few, else the largest."""
     sizes = [sum(abs(cell) for cell in row if cell is not None) for row in cross.cells]
     if len(sizes) <= MOST_LINES + bool(cross.others):
         return set(range(len(sizes)))
@@ -78,8 +78,9 @@ def _strong_rows(cross: Cross) -> set[int]:
 
 
 def _name_ends(axes: Any, ends: Sequence[tuple[float, str, LineStyle]], right: float) -> None:
-    """Names beside the ends of lines, each behind its marker, pushed apart where they would
-    overlap."""
+    """Names beside the ends of lines, each after its marker, moved apart where they would
+    overlap.
+    """
     bottom, top = axes.get_ylim()
     step = (top - bottom) * 0.045
     ordered = sorted(ends, key=lambda end: end[:2])

@@ -1,4 +1,4 @@
-"""How the things of a chart look: colours, markers, and how numbers are written."""
+"""The appearance of charts: colours, markers, and how numbers are written."""
 
 from __future__ import annotations
 
@@ -9,18 +9,22 @@ from boreotabula.layout.field_types import FieldType
 from boreotabula.review.crosstab.crosstab import number_text
 
 COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
-"""Told apart by colour-blind people too (Okabe and Ito, 2008), the yellow left out as too pale."""
+"""Colour-blind people can distinguish them, too (Okabe and Ito, 2008); yellow is left out as too
+pale.
+"""
 INK = "#1F1F1F"
 """Texts: the colours above are too pale for them (WCAG 2.1 asks for a contrast of 4.5)."""
 ONLY_SERIES = "#4A6B82"
-"""Bars that no colour tells apart, so that none looks like a sender of another chart."""
+"""The colour of bars that no colour distinguishes, so that none looks like a sender of another
+chart.
+"""
 FAINT = "#C8C8C8"
 """Lines behind those that are named."""
 OTHERS = "#8A8A8A"
 """Rows that are taken together."""
 _DASHES = ("-", "--", ":", "-.")
 _MARKERS = ("o", "s", "^", "D", "v", "P", "X", "<")
-"""They tell lines apart in grey print."""
+"""Markers distinguish lines in grey print."""
 _LINE_STYLES = len(COLOURS) * len(_MARKERS)
 
 
@@ -34,8 +38,10 @@ class LineStyle:
 
 
 def line_styles(ranks: Sequence[int]) -> list[LineStyle]:
-    """A style for each line, by its rank among all names of the records: a name looks the same in
-    each chart of them, whatever else is drawn."""
+    """A style for each line, by its rank among all names of the records.
+
+    A name looks the same in each chart of the same records, whatever else is drawn.
+    """
     count = len(COLOURS)
     return [
         LineStyle(
@@ -54,7 +60,7 @@ def bar_colours(ranks: Sequence[int]) -> list[str]:
 
 
 def _slots(ranks: Sequence[int], count: int) -> list[int]:
-    """A slot for each rank; where two share one, the later takes the next that is free."""
+    """A slot for each rank; where two share one, the later takes the next free one."""
     taken: dict[int, int] = {}
     # In the order of the ranks, so that a name keeps its slot whatever else is drawn.
     for index in sorted(range(len(ranks)), key=ranks.__getitem__):
@@ -68,7 +74,7 @@ def _slots(ranks: Sequence[int], count: int) -> list[int]:
 def ink_on(red: float, green: float, blue: float) -> str:
     """Black or white, whichever is easier to read on a colour given by parts from 0 to 1.
 
-    The better of the two has a contrast of 4.58 at least, as WCAG 2.1 measures it.
+    The better of the two has a contrast of at least 4.58, as WCAG 2.1 measures it.
     """
     parts = (part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
              for part in (red, green, blue))  # fmt: skip
@@ -84,10 +90,12 @@ class NumberForm:
     places: int
     divisor: float = 1.0
     word: str = ""
-    """What the divisor is called; nothing if numbers are whole."""
+    """The name of the divisor; empty if numbers are whole."""
 
     def text(self, number: float) -> str:
-        """A number with a true minus sign. One that only rounds to nothing is not called zero."""
+        """A number with a true minus sign. A small number that rounds to zero is not written as
+        zero.
+        """
         part = number / self.divisor
         if number and not round(part, self.places) and self.divisor > 1:
             return "≈0"
@@ -99,8 +107,10 @@ _LONGEST = 1e7
 
 
 def number_form(numbers: Sequence[float], kind: FieldType) -> NumberForm:
-    """The form that fits all numbers of a map: whole millions or billions if they are long, else
-    with a decimal if they are short and have some."""
+    """The form that fits all numbers of a map.
+
+    Whole millions or billions if they are long; with a decimal if they are short and have decimals.
+    """
     if kind.is_share:
         return NumberForm(kind, 0)
     largest = max(map(abs, numbers), default=0.0)

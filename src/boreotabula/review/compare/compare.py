@@ -33,13 +33,13 @@ class Sums:
 
     @property
     def difference(self) -> Decimal:
-        """What was added."""
+        """After minus before."""
         return self.after - self.before
 
 
 @dataclass(frozen=True)
 class Comparison:
-    """What two sides have in common, and what not."""
+    """What two sides have in common, and what differs."""
 
     before: Side
     after: Side
@@ -56,11 +56,12 @@ class Comparison:
     changed: int
     """Records with the same key and another value."""
     changes: pa.Table = field(repr=False)
-    """A line for each record that is new or gone, and for each value that is another: what, the
-    key, field, before, after, and the cells of both."""
+    """One row for each record that is new or gone, and for each changed value: what changed, the
+    key, field, before, after, and the cells of both.
+    """
     by: str = ""
     sums: Mapping[tuple[str, str], Sums] = field(default_factory=dict, repr=False)
-    """By group and field; the group is an empty text without `by`."""
+    """By group and field; without `by` the group is an empty text."""
 
     @property
     def alike(self) -> bool:
@@ -71,11 +72,11 @@ class Comparison:
 def compare(
     before: Side, after: Side, key: Sequence[str] = (), by: str = "", in_a_part: int = IN_A_PART
 ) -> Comparison:
-    """Compare two sides by a key: the one that is given, else that of their layout, else by the
-    cells that their records are from.
+    """Compare two sides by a key: the given one, else that of their layout, else the cells that
+    their records are from.
 
-    The order of rows and columns does not matter. Some `in_a_part` records of each side are in
-    memory at a time, and what differs. Raises CallError if a side lacks a field.
+    The order of rows and columns does not matter. About `in_a_part` records of each side are in
+    memory at a time, besides the differences. Raises CallError if a side lacks a field.
     """
     shared = [name for name in after.kinds if name in before.kinds]
     known_texts = _key(before, after, key)
@@ -119,7 +120,7 @@ def compare(
 
 
 PARTS = 128
-"""Records that are too many for one part are split into so many."""
+"""The number of parts into which records are split that do not fit into one."""
 
 
 def _is_small(side: Side, most: int) -> bool:
@@ -138,7 +139,7 @@ def _only(side: Side, other_side: Side) -> tuple[str, ...]:
 
 
 def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
-    """The fields by which records are known."""
+    """The fields that identify records."""
     known_texts = tuple(key) or after.key or before.key
     if known_texts:
         return tuple(dict.fromkeys(known_texts))
@@ -151,8 +152,9 @@ def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
 
 
 def _ways(kinds: Mapping[str, tuple[str, str]], side: int) -> dict[str, str]:
-    """The columns of a side whose texts must be put in another form, as the other side has them in
-    another type: 'number' or 'day'."""
+    """The columns of a side whose texts must change their form, because the other side has another
+    type: 'number' or 'day'.
+    """
     ways = {}
     for name, pair_of in kinds.items():
         own, other_kind = (type_called(text) if text else None for text in pair_of[:: 1 - 2 * side])
@@ -166,7 +168,7 @@ def _ways(kinds: Mapping[str, tuple[str, str]], side: int) -> dict[str, str]:
 
 
 class _Made:
-    """What differs, gathered part by part."""
+    """The differences, collected part by part."""
 
     def __init__(
         self,
@@ -213,7 +215,7 @@ class _Made:
     def _lines(
         self, what: str, field_name: str, old: pa.Table | None, new: pa.Table | None
     ) -> pa.Table:
-        """Lines of the list of changes."""
+        """Rows of the list of changes."""
         side = new if new is not None else old
         assert side is not None
         count = side.num_rows
@@ -235,8 +237,9 @@ class _Made:
         return pa.table({**columns, PLACE: side.column(PLACE)})
 
     def table(self) -> pa.Table:
-        """All lines: values that changed first, then records that are new, then those gone, each in
-        the order of their side."""
+        """All rows: changed values first, then new records, then gone ones, each in the order of
+        their side.
+        """
         if not self._tables:
             return pa.table({name: pa.array([], pa.string()) for name in self._names})
         # Put in order at the end, as parts come in the order of their keys.
@@ -285,7 +288,7 @@ class _Made:
 
 
 def _number_kind(kinds: tuple[str, str]) -> pa.DataType | None:
-    """How the sums of a field are reckoned; None if it is no number that is summed up."""
+    """How the sums of a field are computed; None if it is no number that can be summed."""
     types = [type_called(kind) for kind in kinds if kind]
     if not types or not all(kind.totals for kind in types):
         return None
@@ -301,7 +304,7 @@ _NUMBER = r"^-?\d+(\.\d+)?([eE][-+]?\d+)?$"
 
 
 def _values(texts: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
-    """Texts as numbers; what is none counts nothing."""
+    """Texts as numbers; a text that is no number counts as zero."""
     form = _NUMBER if pa.types.is_floating(kind) else r"^-?\d{1,18}(\.\d+)?$"
     numbers = pc.if_else(pc.match_substring_regex(texts, form), texts, None)
     if pa.types.is_integer(kind):

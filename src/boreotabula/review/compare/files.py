@@ -27,7 +27,7 @@ def check_changes(out: Path) -> None:
 
 
 def write_changes(comparison: Comparison, out: Path) -> None:
-    """Write what differs, whole or not at all. Raises CallError if that cannot be."""
+    """Write the differences, whole or not at all. Raises CallError if that cannot be done."""
     if out.suffix.lower() == ".xlsx":
         content = _workbook(comparison)
         with claimed(out) as stream:

@@ -1,4 +1,4 @@
-"""Two layouts of the same files: what they say differently, and the records that each gives."""
+"""Two layouts of the same files: how they differ, and the records that each gives."""
 
 from __future__ import annotations
 
@@ -22,26 +22,29 @@ from boreotabula.review.compare.sides import Side, table_side
 
 @dataclass(frozen=True)
 class LayoutSides:
-    """What two layouts make of the files of the newer one."""
+    """The results of two layouts for the files of the newer one."""
 
     before: Side
     after: Side
     differences: tuple[str, ...]
-    """What they say differently, in words."""
+    """How the layouts differ, in words."""
     errors: tuple[int, int]
-    """How many errors a run by each has."""
+    """The number of errors in a run with each."""
     unplaced: tuple[int, int]
-    """How many filled cells each leaves in no record."""
+    """The number of filled cells that each leaves in no record."""
 
 
 def is_layout(place: object) -> bool:
-    """Whether a place is the path of a layout."""
+    """Whether a path is that of a layout."""
     return isinstance(place, Path) and place.suffix == ".toml"
 
 
 def layout_sides(before: Path, after: Path, table: str | None) -> LayoutSides:
-    """Read the files of the newer layout by both. Raises CallError if a layout does not write the
-    `table`, or if several and none is named."""
+    """Read the files of the newer layout with both.
+
+    Raises CallError if a layout does not write the `table`, or if there are several and none is
+    named.
+    """
     old, new = Layout.load(before), Layout.load(after)
     runs = [_run(layout, new) for layout in (old, new)]
     sides = [
@@ -57,7 +60,7 @@ def layout_sides(before: Path, after: Path, table: str | None) -> LayoutSides:
 
 
 def _run(layout: Layout, of: Layout) -> Run:
-    """The records that a layout gives of the files that another one takes."""
+    """The records that a layout gives for the files that another one takes."""
     files = [source.path for source in look(of).taken]
     inbox = look(layout, named=files)
     return gather(layout, inbox, read_each(layout, inbox, None, ReadOptions(None)),
@@ -73,7 +76,7 @@ def _table(run: Run, named: str | None) -> str:
 
 
 def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
-    """What two layouts say differently: fields, their types and headings, then all other keys."""
+    """How two layouts differ: fields, their types and headings, then all other keys."""
     for name in before.fields.keys() - after.fields.keys():
         yield f"field “{name}” is gone"
     for name, field in after.fields.items():
@@ -87,7 +90,7 @@ def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
 
 
 def _keys(part: Part, *, leave_out: tuple[str, ...] = ()) -> dict[str, str]:
-    """What is set in a part of a layout, by the path of each key; lists as one text."""
+    """The settings in a part of a layout, by the path of each key; lists as one text."""
     return {path: text for path, text in _flat(part, "") if path.split(".")[0] not in leave_out}
 
 
@@ -109,7 +112,7 @@ def _flat(value: Any, path: str) -> Iterator[tuple[str, str]]:
 
 
 def _in_a_line(value: object) -> str:
-    """What a key holds, as one text."""
+    """The value of a key as one line of text."""
     if isinstance(value, Mapping):  # units, with how many of the first each is
         texts = [name if factor == 1 else f"{name} = {factor:g}" for name, factor in value.items()]
         return ", ".join(texts)

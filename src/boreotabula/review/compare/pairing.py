@@ -1,4 +1,4 @@
-"""Which record of one side is which of the other; those that share a key are paired too."""
+"""Pair the records of two sides; those with the same key are paired too."""
 
 from __future__ import annotations
 
@@ -16,19 +16,21 @@ Places = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Pairing:
-    """Places of records, counted from 0: those alike, pairs that differ, and those of one side."""
+    """Indices of records: equal pairs, pairs that differ, and those of one side only."""
 
     same: int
     before: Places
-    """Of pairs that differ the one before; `after` holds the other of each."""
+    """For pairs that differ the record before; `after` holds its partner."""
     after: Places
     gone: Places
     new: Places
 
 
 def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence[str]) -> Pairing:
-    """Pair records of the same key: first those that are the same in all values, then in their
-    order. Order does not matter else."""
+    """Pair records of the same key: first those with all values equal, then in order.
+
+    Otherwise order is ignored.
+    """
     keys = [joined(columns_of(value, key)) for value in (before, after)]
     wholes = [
         joined([keys[index].cast(pa.string()), *columns_of(value, values)])
@@ -56,7 +58,7 @@ def _codes(value: pa.Array, other: pa.Array) -> tuple[Places, Places]:
 
 
 def _matched(places: Places, other_places: Places) -> tuple[Places, Places]:
-    """Places of both sides that hold the same number, each used once, in order."""
+    """Indices of both sides that hold the same number, each used once, in order."""
     high = int(max(places.max(initial=0), other_places.max(initial=0))) + 1
     first, second = (_times(codes) * high + codes for codes in (places, other_places))
     _, intersect1d, there = np.intersect1d(first, second, assume_unique=True, return_indices=True)
@@ -65,7 +67,7 @@ def _matched(places: Places, other_places: Places) -> tuple[Places, Places]:
 
 
 def _times(codes: Places) -> Places:
-    """How many of the same number stand before each, in order."""
+    """How many equal numbers stand before each, in order."""
     order = np.argsort(codes, kind="stable")
     ordered = codes[order]
     starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]]) if len(codes) else order

@@ -15,16 +15,16 @@ from numpy.typing import NDArray
 from boreotabula.review.compare.sides import Side
 
 IN_A_PART = 250_000
-"""About so many records of a side are in memory at a time."""
+"""About this many records of a side are in memory at a time."""
 PLACE = "\x00place"
-"""The column of a part that holds the place of each record within its side, counted from 0."""
+"""The column of a part that holds the index of each record within its side."""
 _STEP = 8192
 _MIXER = np.uint64(0x9E3779B97F4A7C15)
 
 
 @dataclass(frozen=True)
 class Split:
-    """A side in parts: a file for each, and how many records there are."""
+    """A side in parts: a file for each, and the number of its records."""
 
     files: Sequence[Path]
     records: int
@@ -43,9 +43,9 @@ def split(
     folder: Path,
     parts: int,
 ) -> Split:
-    """Write the records of a side into parts, in their order, with only some of their columns.
+    """Write the records of a side into parts, in order, with only some of their columns.
 
-    `ways` says which columns are put in another form, see `formed`.
+    `ways` gives the columns that change their form, see `formed`.
     """
     schema = pa.schema([*((name, pa.string()) for name in names), (PLACE, pa.int64())])
     files = [folder / f"{number}.arrow" for number in range(parts)]
@@ -65,8 +65,9 @@ def split(
 
 
 def formed(texts: pa.Array, way: str) -> pa.Array:
-    """Texts in a form that other types have too: numbers without zeros behind the point, months as
-    their first day."""
+    """Texts in a form shared with other types: numbers without trailing zeros, months as their
+    first day.
+    """
     texts = texts.cast(pa.string())
     if way == "number":
         short = pc.replace_substring_regex(texts, r"(\.\d*?)0+$", r"\1")
@@ -97,7 +98,7 @@ def columns_of(batch: pa.RecordBatch | pa.Table, names: Sequence[str]) -> list[p
 
 
 def joined(columns: Sequence[pa.Array]) -> pa.Array:
-    """Columns as one text for each record; blanks are told from all texts."""
+    """Columns as one text for each record; blanks differ from all texts."""
     if not columns:
         raise ValueError("no columns to join")
     marked = [
@@ -108,7 +109,7 @@ def joined(columns: Sequence[pa.Array]) -> pa.Array:
 
 
 def hashes(texts: pa.Array) -> NDArray[np.uint64]:
-    """A number for each text, the same for the same text: its bytes weighted by their places."""
+    """A number for each text, equal for equal texts: its bytes weighted by position."""
     texts = texts.cast(pa.large_string())
     offsets = np.frombuffer(texts.buffers()[1], np.int64)[texts.offset :][: len(texts) + 1]
     data = np.frombuffer(texts.buffers()[2] or b"", np.uint8)[offsets[0] : offsets[-1]]

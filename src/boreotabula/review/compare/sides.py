@@ -35,7 +35,7 @@ from boreotabula.unreadable import UnreadableError
 _BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")
 """Endings of tables that people make."""
 AT_ONCE = 100_000
-"""So many records are read together."""
+"""The number of records read at a time."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Side:
 
     name: str
     kinds: Mapping[str, str]
-    """The type of each column; empty of a column that was made by hand."""
+    """The type of each column; empty for a column that was made by hand."""
     batches: Callable[[], Iterator[pa.RecordBatch]]
     key: tuple[str, ...] = ()
     """The key of its layout, if it is known."""
@@ -55,14 +55,14 @@ class Side:
 
     @property
     def traced(self) -> bool:
-        """Whether its records say where they are from."""
+        """Whether its records have their source."""
         return set(PROVENANCE) <= set(self.kinds)
 
 
 def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
     """The records of an output of extract; of any other .csv or .xlsx those of its first table.
 
-    `like` are the columns and types that a table made by hand is read by. Raises CallError.
+    `like` gives the columns and types by which a table made by hand is read. Raises CallError.
     """
     if isinstance(place, DatabaseAddress):
         return saved_side(saved_output(place, table))
@@ -79,8 +79,9 @@ def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
 
 
 def is_by_hand(place: Place) -> bool:
-    """Whether a file may be a table that somebody made: no run of extract has left a record of it,
-    beside it or beside its folder."""
+    """Whether a file may be a table made by hand: no run of extract has left a record of it, beside
+    it or beside its folder.
+    """
     return (
         isinstance(place, Path)
         and place.is_file()
@@ -91,8 +92,11 @@ def is_by_hand(place: Place) -> bool:
 
 
 def records_by_hand(path: Path) -> pa.Table:
-    """The records of the first table of a file that somebody made, each column of the narrowest
-    type that all of its cells are of. Raises CallError if there is none."""
+    """The records of the first table of a file made by hand, each column of the narrowest type that
+    fits all its cells.
+
+    Raises CallError if there is no table.
+    """
     side = _by_hand(path, None)
     fields = [field_of(name, kind) for name, kind in side.kinds.items()]
     (batch,) = side.batches()
@@ -108,13 +112,13 @@ def saved_side(saved: SavedOutput) -> Side:
 
 
 def table_side(name: str, table: pa.Table, key: Sequence[str] = ()) -> Side:
-    """Records that are there as a typed table."""
+    """Records that exist as a typed table."""
     kinds = {value.name: type_name(value) for value in table.schema}
     return Side(name, kinds, lambda: _as_texts(table.to_batches(AT_ONCE), list(kinds)), tuple(key))
 
 
 def _key_of(saved: SavedOutput) -> tuple[str, ...]:
-    """The key of the layout of an output: as the run noted it, else as it is now."""
+    """The key of the layout of an output: as the run noted it, else as the layout has it now."""
     noted = saved.record["layout"].get("key")
     if noted is not None:
         return tuple(str(value) for value in noted)
@@ -177,7 +181,7 @@ def _csv_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
 
 
 def _as_texts(batches: Iterator[pa.RecordBatch], names: Sequence[str]) -> Iterator[pa.RecordBatch]:
-    """Typed records as texts, as CSV has them."""
+    """Typed records as texts, as CSV writes them."""
     for batch in batches:
         columns = [
             _blank_as_null(column_text(batch.column(name), field_type(batch.schema.field(name))))
@@ -207,7 +211,7 @@ def _json_text(value: object) -> str | None:
 
 
 def _value_text(value: object, kind: str) -> str | None:
-    """A value of a database that knows types, as CSV has it."""
+    """A value of a database with types, as CSV writes it."""
     if value is None or value == "":
         return None
     if isinstance(value, bool) or kind == "yesno":
@@ -233,8 +237,9 @@ def _batch(names: Sequence[str], rows: Iterator[list[str | None]]) -> pa.RecordB
 
 
 def _by_hand(path: Path, like: Side | None) -> Side:
-    """A table whose headings stand in the row that has most of those of the other one, or in the
-    first filled row."""
+    """A table whose headings are in the row that has most of the other side's headings, or in the
+    first filled row.
+    """
     try:
         sheet = first_sheet(path)
     except UnreadableError as error:
@@ -275,7 +280,7 @@ def _headings(sheet: Sheet, like: Side | None) -> tuple[int, dict[str, int]]:
 
 
 def _hand_texts(cells: Sequence[Cell], kind: str) -> list[str | None]:
-    """Cells as the texts that values of a type are written with; others as they are."""
+    """Cells as the texts with which values of a type are written; others unchanged."""
     form = ValueForm(kind)
     done = convert(list(cells), form)
     typed = pa.field("", form.arrow_type, metadata={"field_type": kind})

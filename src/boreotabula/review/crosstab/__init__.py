@@ -1,1 +1,1 @@
-"""Cross-tabs of records: what is asked for, made, ordered, and written to files."""
+"""Cross-tabs of records: requested, made, ordered, and written to files."""

@@ -1,4 +1,4 @@
-"""A cross-tab: what is asked for, and its numbers."""
+"""A cross-tab: its specification, and its numbers."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from boreotabula.layout.field_types import FieldType
 
 AGGREGATES = ("sum", "mean", "count", "min", "max", "median", "share")
-"""How the values of a cell become one number; a share is the part of its column's sum, or of the
-whole if nothing is across."""
+"""How the values of a cell become one number.
+
+A share is the part of its column's sum, or of the whole if nothing is across.
+"""
 
 Label = tuple[str, ...]
 """What names a row or column: a text for each of its fields."""
@@ -17,7 +19,7 @@ Cells = tuple[tuple[float | None, ...], ...]
 
 @dataclass(frozen=True)
 class CrosstabSpec:
-    """What is asked for."""
+    """The cross-tab that is requested."""
 
     rows: tuple[str, ...] = ()
     across: str | None = None
@@ -25,9 +27,9 @@ class CrosstabSpec:
     how: str = "sum"
     where: tuple[tuple[str, str], ...] = ()
     by_value: bool = False
-    """Whether rows are sorted by their totals, the largest first, instead of by their names."""
+    """Whether rows are sorted by their totals, largest first, instead of by their names."""
     top: int | None = None
-    """How many rows are kept; the others are taken together."""
+    """How many rows are shown; the others are taken together."""
     change: bool = False
     """Whether each column holds the change against the one before."""
     totals: bool = True
@@ -36,7 +38,7 @@ class CrosstabSpec:
 
 @dataclass(frozen=True)
 class Cross:
-    """A cross-tab. A cell is None where there is no record, or no value in any."""
+    """A cross-tab. A cell is None where there is no record, or no record has a value."""
 
     wish: CrosstabSpec
     rows: tuple[Label, ...]
@@ -44,29 +46,30 @@ class Cross:
     """One label for each column; a single empty one if nothing is across."""
     cells: Cells
     row_totals: tuple[float | None, ...]
-    """Over all columns; empty if nothing is across, or for changes."""
+    """Over all columns; empty if nothing is across, and for changes."""
     column_totals: tuple[float | None, ...]
     total: float | None
     """Over all records."""
     value_kind: FieldType
-    """The type of the field that was summed up; 'integer' for counts, 'percent' for shares."""
+    """The type of the summed field; 'integer' for counts, 'percent' for shares."""
     in_time: bool
     """Whether the columns are moments in time."""
     records: int
-    """How many records it is made of."""
+    """The number of records behind it."""
     unit: str = ""
-    """What the numbers are counted in, if the layout says."""
+    """The unit of the numbers, if the layout gives one."""
     row_ranks: tuple[int, ...] = ()
-    """The place of each row among all that the records have, whatever is shown; it says how the row
-    looks in every chart. Empty if they are counted as they stand."""
+    """The index of each row among all rows of the records, whatever is shown. It decides the row's
+    style in every chart. Empty if they are counted as they stand.
+    """
     column_ranks: tuple[int, ...] = ()
     """The same of columns."""
     others: int = 0
-    """How many rows are taken together in the last one."""
+    """How many rows the last one takes together."""
 
     @property
     def measure(self) -> str:
-        """What the numbers are, in words."""
+        """The meaning of the numbers, in words."""
         how, value = self.wish.how, self.wish.value
         message = f"{how} of {value}" if value else "number of records"
         return f"change of the {message}" if self.wish.change else message

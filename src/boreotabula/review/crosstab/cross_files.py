@@ -110,7 +110,7 @@ def _number_format(cross: Cross) -> str:
 
 
 def _print_well(tab: Any, lines: int, columns: int, title: str) -> None:
-    """One page wide on A4, the heading on every page, page numbers below."""
+    """One page wide on A4, the heading on every page, page numbers at the bottom."""
     if columns > 7:
         tab.set_landscape()
     tab.set_paper(9)
@@ -123,9 +123,9 @@ def _print_well(tab: Any, lines: int, columns: int, title: str) -> None:
 
 
 _LONGEST_HEADER = 240
-"""A workbook keeps 255 characters of it."""
+"""A workbook keeps this many characters of a header."""
 
 
 def _paper(title: str) -> str:
-    """A title as headers of pages write it."""
+    """A title as page headers write it."""
     return title[:_LONGEST_HEADER].replace("&", "&&")

@@ -1,4 +1,4 @@
-"""Records as a cross-tab: summed up by some fields down the side and one across."""
+"""Records as a cross-tab: aggregated by some fields down the side and one across."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _MOST_ROW, _MOST_COLUMN = 80, 30
 
 
 def with_brief_names(cross: Cross) -> Cross:
-    """A cross-tab to be looked at: its names on one line each, and not endlessly long."""
+    """A cross-tab for display: each name on one line, and not too long."""
     where = tuple((name, brief(value, _MOST_COLUMN)) for name, value in cross.wish.where)
     return replace(
         cross,
@@ -36,7 +36,7 @@ def with_brief_names(cross: Cross) -> Cross:
 
 
 def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
-    """Make a cross-tab of records. Raises CallError for what the records do not have."""
+    """Make a cross-tab of records. Raises CallError for fields and values that they do not have."""
     value = _checked(table, wish)
     whole, table = table, chosen(table, wish.where)
     kind = field_type(table.schema.field(wish.value)) if wish.value else FIELD_TYPES["integer"]
@@ -87,12 +87,12 @@ def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
 
 
 def _sorted_columns(table: pa.Table, name: str | None, side: _Coded | None) -> list[str]:
-    """The labels of the columns in their order; a single empty one if nothing is across."""
+    """The sorted labels of the columns; a single empty one if nothing is across."""
     return sorted(side.labels, key=order_of(table, name or "")) if side else [""]
 
 
 def _sorted_labels(table: pa.Table, names: Sequence[str], labels: Iterable[Label]) -> list[Label]:
-    """The labels of rows in their order, field by field."""
+    """The sorted labels of rows, field by field."""
     orders = [order_of(table, name) for name in names]
     # Of records that are taken together no field is left to sort by.
     return sorted(
@@ -101,7 +101,7 @@ def _sorted_labels(table: pa.Table, names: Sequence[str], labels: Iterable[Label
 
 
 def _ranked(cross: Cross, whole: pa.Table) -> Cross:
-    """A cross-tab of some records that knows the places of its rows and columns in all of them."""
+    """A cross-tab of some records, with the ranks of its rows and columns in all of them."""
     names, across = cross.wish.rows, cross.wish.across
     fields = [_coded(whole, name) for name in names]
     codes = pc.unique(_joint(fields, whole.num_rows)).to_pylist()
@@ -111,20 +111,20 @@ def _ranked(cross: Cross, whole: pa.Table) -> Cross:
 
 
 def _placed(cross: Cross, rows: Sequence[Label], columns: Sequence[str]) -> Cross:
-    """A cross-tab that knows the places of its rows and columns among those of all records."""
+    """A cross-tab with the ranks of its rows and columns among those of all records."""
     return replace(
         cross, row_ranks=_ranks(cross.rows, rows), column_ranks=_ranks(cross.columns, columns)
     )
 
 
 def _ranks(shown: Sequence[Any], every: Sequence[Any]) -> tuple[int, ...]:
-    """The place of each of some labels among all; what is none of them comes after."""
+    """The index of some labels among all; unknown labels come last."""
     place = {label: rank for rank, label in enumerate(every)}
     return tuple(place.get(label, len(every)) for label in shown)
 
 
 def _checked(table: pa.Table, wish: CrosstabSpec) -> str | None:
-    """The field that is summed up, of fields that the records all have. Raises CallError."""
+    """The field to aggregate; all named fields must be in the records. Raises CallError."""
     for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
         _known(table, name)
     if wish.change and wish.across is None:
@@ -142,7 +142,7 @@ def _by_cell(
 
 
 def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
-    """The records that have some values, whatever the letter case."""
+    """The records that have given values, in any letter case."""
     for name, text in where:
         _known(table, name)
         wanted = text.casefold() or BLANK
@@ -186,12 +186,12 @@ def _value(table: pa.Table, wish: CrosstabSpec) -> str | None:
 
 
 _OF_MOMENTS = ("min", "max")
-"""What can be said of dates and times: the first of them, and the last."""
+"""The aggregates of dates and times: the first of them, and the last."""
 
 
 @dataclass(frozen=True)
 class _Coded:
-    """The values of a field as numbers: where each one's text stands in a list."""
+    """The values of a field as indices into a list of texts."""
 
     codes: pa.Array
     labels: list[str]
@@ -233,8 +233,9 @@ def _label(code: int, fields: Sequence[_Coded]) -> Label:
 
 
 def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
-    """The value of each record, of moments as Arrow counts them; for a count of any field 1 where
-    there is one."""
+    """The value of each record, moments as Arrow stores them; for a count, 1 where there is a
+    value.
+    """
     if value is None:
         return pa.array(b"\x01" * table.num_rows, pa.uint8()).cast(pa.int64())
     column = table.column(value).combine_chunks()
@@ -249,7 +250,7 @@ def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
 
 
 def _grouped(codes: pa.Array, numbers: pa.Array) -> dict[int, list[float]]:
-    """The values of each group, those aside that are blank."""
+    """The non-blank values of each group."""
     table = pa.table({"code": codes, "number": numbers})
     aggregate = table.group_by("code", use_threads=False).aggregate([("number", "list")])
     groups = zip(aggregate.column("code").to_pylist(), aggregate.column("number_list"), strict=True)
@@ -295,7 +296,7 @@ def places_of(cross: Cross) -> int:
 
 
 def moment_text(number: float, kind: FieldType) -> str:
-    """A date or time that is given as Arrow counts it, as outputs have it."""
+    """The text in outputs of a date or time that is given as Arrow stores it."""
     moment = pa.scalar(int(number), pa.int64())
     arrow = pa.type_for_alias(kind.arrow)
     wide = pa.int32() if arrow.bit_width == pa.int32().bit_width else pa.int64()
@@ -303,7 +304,9 @@ def moment_text(number: float, kind: FieldType) -> str:
 
 
 def number_text(number: float | None, kind: FieldType, places: int) -> str:
-    """A number for people: thousands apart, shares in percent; a dot where there is none."""
+    """A number for people: with separators of thousands, shares in percent; a dot where there is
+    none.
+    """
     if number is None:
         return "·"
     if kind.is_moment:

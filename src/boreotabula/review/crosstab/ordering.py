@@ -14,7 +14,7 @@ from boreotabula.stores.csv import field_type
 from boreotabula.texts import in_natural_order
 
 BLANK = "(blank)"
-"""What a field without a value is called."""
+"""The name of a missing value."""
 
 
 def order_of(table: pa.Table, name: str) -> Callable[[str], Any]:
@@ -39,7 +39,7 @@ def order_of(table: pa.Table, name: str) -> Callable[[str], Any]:
 
 
 def _choices(field: pa.Field) -> Mapping[str, int]:
-    """The place of each value among the choices of its field, if the layout lists them."""
+    """The index of each value among the choices of its field, if the layout lists them."""
     listed = (field.metadata or {}).get(CHOICES)
     return {text: index for index, text in enumerate(json.loads(listed))} if listed else {}
 
@@ -70,7 +70,7 @@ def _distinct(table: pa.Table, name: str) -> set[str]:
 
 
 def natural(text: str) -> tuple[Any, ...]:
-    """Sorts '2' before '10', whatever the letter case; what is blank comes last."""
+    """Sorts '2' before '10', in any letter case; blank values come last."""
     return text == BLANK, in_natural_order(text)
 
 

@@ -1,4 +1,6 @@
-"""A marked copy of a file that cannot be marked in place: its tabs bound anew, by their values."""
+"""A marked copy of a file that cannot be marked in place: its tabs written anew, by their
+values.
+"""
 
 from __future__ import annotations
 
@@ -60,7 +62,7 @@ def write_values(
 
 
 def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
-    """The names of tabs in the copy: a text file has none, and is called like its file."""
+    """The names of tabs in the copy: a text file has none, and takes its file's name."""
     names: dict[str, str] = {}
     for tab in tabs:
         names[tab] = free_name(tab or path.stem, names.values(), otherwise="table")

@@ -1,4 +1,4 @@
-"""Whether a marked copy still says what its file says, before it takes its place."""
+"""Whether a marked copy still holds what its file holds, before it takes its place."""
 
 from __future__ import annotations
 

@@ -30,14 +30,14 @@ COLOURS: Mapping[Severity, str] = {
 
 @dataclass(frozen=True)
 class Fault:
-    """One thing for a sender to mend."""
+    """Something for a sender to correct."""
 
     tab: str
     at: Address | None
     severity: Severity
     kind: FindingKind
     text: str
-    """What is said to the sender."""
+    """The text for the sender."""
     found: str = ""
     wanted: str = ""
     field: str = ""
@@ -50,8 +50,9 @@ class Fault:
 
 
 def by_request(faults: Iterable[Fault]) -> dict[Request, list[Fault]]:
-    """Faults by what their sender is asked to do: those to be corrected first. A request that there
-    is nothing for is left out."""
+    """Faults by the request to the sender: those to be corrected first. Faults without a request
+    are left out.
+    """
     groups: dict[Request, list[Fault]] = {request: [] for request in Request}
     for fault in faults:
         groups[request_of(fault.kind)].append(fault)
@@ -59,9 +60,11 @@ def by_request(faults: Iterable[Fault]) -> dict[Request, list[Fault]]:
 
 
 def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[list[Fault], int]:
-    """The faults of a single file by the findings of its run that are at least so severe and that
-    nobody has accepted, in the order of their cells; and how many findings are for the analyst
-    alone."""
+    """The faults of a single file, and the number of findings for the analyst alone.
+
+    They are the findings of its run that nobody has accepted, of the given severity or above, in
+    the order of their cells.
+    """
     faults: list[Fault] = []
     others = 0
     for finding in findings:
@@ -82,11 +85,11 @@ def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[l
 def faults_of(
     run_folder: Path, least: Severity, say: Say, numbers: Collection[str] = ()
 ) -> tuple[Mapping[str, Sequence[Fault]], int]:
-    """The faults of each file that are at least so severe, in the order of their cells; and how
-    many findings are for the analyst alone. The values of the fields in `numbers` are written as
-    the language writes numbers; others may be codes.
+    """The faults of each file, of the given severity or above, in the order of their cells; and the
+    number of findings for the analyst alone.
 
-    Raises CallError if the findings of the run are not there.
+    The values of the fields in `numbers` are written as the language writes numbers; others may be
+    codes. Raises CallError if the findings of the run are missing.
     """
     chosen = [severity for severity in Severity if _rank(severity) <= _rank(least)]
     result: dict[str, list[Fault]] = defaultdict(list)
@@ -122,8 +125,9 @@ def _rank(severity: Severity) -> int:
 
 
 def rows_of(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
-    """The lines of a list that a run wrote, such as findings.csv. Raises CallError if it is not
-    there."""
+    """The rows of a list that a run wrote, such as findings.csv. Raises CallError if it is
+    missing.
+    """
     path = run_folder / name
     try:
         with path.open(encoding="utf-8", newline="") as stream:
@@ -133,7 +137,7 @@ def rows_of(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
 
 
 def _add_unplaced(row: Mapping[str, str], result: Mapping[str, list[Fault]], say: Say) -> None:
-    """Further cells of a fault that speaks of several."""
+    """Add the further cells of a fault that is about several."""
     faults = result.get(row["file"], ()) if row["file"] in result else ()
     at = written_address(row["cell"])
     like = next(

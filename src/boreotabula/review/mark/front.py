@@ -1,4 +1,4 @@
-"""The tab in front of a marked copy: which file it is, what to do, and each place with a link."""
+"""The tab in front of a marked copy: its file, what to do, and each place with a link."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ WIDTHS = (24, 10, 100)
 
 
 class FrontLook(Enum):
-    """How a row in front is set."""
+    """The appearance of a row in front."""
 
     TITLE = auto()
     TEXT = auto()
@@ -25,21 +25,21 @@ class FrontLook(Enum):
 
 @dataclass(frozen=True)
 class FrontRow:
-    """A row of the tab in front; of a fault its tab, its cell and its text."""
+    """A row of the tab in front; for a fault its tab, its cell and its text."""
 
     texts: tuple[str, ...]
     look: FrontLook
     tab: str = ""
-    """The tab of a fault, as the sender calls it."""
+    """The tab of a fault, by the sender's name for it."""
     cell: str = ""
 
 
 @dataclass(frozen=True)
 class Front:
-    """What stands in front of a marked copy."""
+    """The tab in front of a marked copy."""
 
     name: str
-    """Of the tab."""
+    """The name of the tab."""
     rows: tuple[FrontRow | None, ...]
     """From the first row on; None leaves one blank."""
 

@@ -1,4 +1,5 @@
-"""An .xlsx file with marks added: notes and borders at cells, a list in front; all else as it was.
+"""An .xlsx file with marks added: notes and borders at cells, a list in front; everything else
+unchanged.
 
 Parts by ECMA-376 part 1: borders 18.8.4, comments 18.7, their shapes part 4, 19.
 """
@@ -50,12 +51,12 @@ _AFTER_NOTES = (
     "legacyDrawingHF", "picture", "oleObjects", "controls", "webPublishItems", "tableParts",
     "extLst",
 )  # fmt: skip
-"""What stands behind the reference to the shapes of notes in a worksheet (18.3.1.99)."""
+"""The elements that follow the reference to the shapes of notes in a worksheet (18.3.1.99)."""
 
 
 @dataclass(frozen=True)
 class Mark:
-    """What is said at a cell."""
+    """The text at a cell."""
 
     at: Address
     severity: Severity
@@ -101,7 +102,7 @@ def write_marked(
 
 
 def _without_macros(package: Package) -> None:
-    """A workbook with macros becomes one without."""
+    """Turn a workbook with macros into one without."""
     root = package.tree(_TYPES)
     for value in root.iter("{*}Override"):
         if value.get("ContentType") == _MACROS:
@@ -116,7 +117,7 @@ def _without_macros(package: Package) -> None:
 
 
 class _Borders:
-    """Cell styles as they are, but with a border: each is made once."""
+    """Cell styles with an added border: each is made once."""
 
     def __init__(self, package: Package) -> None:
         self._package = package
@@ -129,7 +130,7 @@ class _Borders:
         self._border: dict[Severity, int] = {}
 
     def style(self, number: int, severity: Severity) -> int:
-        """The number of a style like another, with a border."""
+        """The index of a style like another, with a border."""
         key = number, severity
         if key not in self._made:
             own = copy.deepcopy(self._cells[min(number, len(self._cells) - 1)])
@@ -152,7 +153,7 @@ class _Borders:
         return self._border[severity]
 
     def font(self, **parts: Mapping[str, str]) -> int:
-        """The number of a new style that has only a font, of parts such as b, sz, u and color."""
+        """The index of a new style that has only a font, of parts such as b, sz, u and color."""
         fonts = self._root.find("{*}fonts")
         if fonts is None:
             return 0
@@ -242,7 +243,7 @@ _SHAPE = (
     "<x:Row>{row}</x:Row><x:Column>{column}</x:Column></x:ClientData></v:shape>"
 )
 _FIRST_MAP = 60
-"""Files begin to count the ids of their shapes at 1; so these are others."""
+"""Files count the ids of their shapes from 1; these stay clear of them."""
 
 
 def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
@@ -269,7 +270,7 @@ def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
 
 
 def _shapes_there(package: Package, name: str) -> Any:
-    """The boxes that a tab has; some programs leave their line breaks open, as in web pages."""
+    """The boxes that a tab has; some programs leave their line breaks unclosed, as in web pages."""
     content = package.content(name)
     for text in (content, content.replace(b"<br>", b"<br/>")):
         try:
@@ -298,7 +299,7 @@ def _declare_shapes(package: Package) -> None:
 
 
 def _refer(sheet: Worksheet, key: str) -> None:
-    """Name the boxes of notes in a worksheet, at the place where that stands."""
+    """Refer to the boxes of notes in a worksheet, at the place required for that element."""
     behind = [value for value in sheet.root if etree.QName(value).localname in _AFTER_NOTES]
     value = sheet.root.index(behind[0]) if behind else None
     add(sheet.root, "legacyDrawing", {f"{{{_RELATED}}}id": key}, at=value)
@@ -366,7 +367,7 @@ def _row(number: int, texts: Sequence[str], styles: Sequence[int]) -> str:
 
 
 def _put_first(package: Package, name: str, key: str) -> None:
-    """Make a worksheet the first one: what counts worksheets by their place counts one more."""
+    """Make a worksheet the first one: references to worksheets by index move by one."""
     book = package.tree(_BOOK)
     sheets = book.find("{*}sheets")
     number = max((int(sheet.get("sheetId") or 0) for sheet in sheets), default=0) + 1

@@ -1,4 +1,4 @@
-"""The letter that goes with a marked copy: ours, or the analyst's own template."""
+"""The letter that goes with a marked copy: the standard one, or the analyst's own template."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ STANDARD = """\
 
 
 def own_template(path: Path) -> str:
-    """The template of an analyst. Raises CallError if it cannot be read, or is none."""
+    """The template of an analyst. Raises CallError if it cannot be read, or is no template."""
     import jinja2  # only needed for letters
 
     try:
@@ -59,10 +59,10 @@ def own_template(path: Path) -> str:
 
 
 class CopyNote(NamedTuple):
-    """What a letter says of the copy that goes with it."""
+    """What a letter says about the copy that it goes with."""
 
     name: str
-    """Its file; empty if there is none."""
+    """The name of its file; empty if there is none."""
     formulas_kept: bool
 
 
@@ -75,7 +75,7 @@ def letter(
     copy: CopyNote,
     more: Mapping[str, str],
 ) -> str:
-    """The text of a letter. Raises CallError if a template does not work out."""
+    """The text of a letter. Raises CallError if a template fails."""
     import jinja2
 
     name = file.rpartition("/")[2]
@@ -112,7 +112,7 @@ def letter(
 
 
 def _described(fault: Fault, name: str) -> dict[str, str]:
-    """A fault as templates know it; without a tab it is about the file of that name."""
+    """A fault as templates see it; without a tab it is about the file of that name."""
     place = " ".join(part for part in (fault.tab, fault.cell) if part) or name
     severity = str(fault.severity)
     return {"tab": fault.tab, "cell": fault.cell, "text": fault.text, "severity": severity,

@@ -1,4 +1,6 @@
-"""Marked copies and letters for all senders of a run, and what has been mended of it since."""
+"""Marked copies and letters for all senders of a run, and which faults have been corrected
+since.
+"""
 
 from __future__ import annotations
 
@@ -40,12 +42,12 @@ from boreotabula.stores.saved import SavedOutput
 from boreotabula.unreadable import UnreadableError
 
 LIST = "marked.json"
-"""What was marked, so that it can be told later what is mended."""
+"""What was marked, so that later corrections can be recognised."""
 
 
 @dataclass(frozen=True)
 class Marking:
-    """How faults are marked."""
+    """Options of marking."""
 
     least: Severity = Severity.WARNING
     language: str = "en"
@@ -53,32 +55,32 @@ class Marking:
     by: str = ""
     """A field whose values name the folders of copies."""
     reminders: Sequence[Reminder] = ()
-    """Letters to those whose reports have not come."""
+    """Letters to those whose reports are missing."""
 
 
 @dataclass(frozen=True)
 class Returned:
-    """What goes back to a sender."""
+    """What is sent back to a sender."""
 
     file: str
     faults: Sequence[Fault]
     copy: str = ""
-    """The marked copy, below the folder; empty if there is none, and the note says why."""
+    """The marked copy, below the folder; empty if there is none, and then the note says why."""
     letter: str = ""
     formulas_kept: bool = False
     note: str = ""
     failed: bool = False
-    """Whether there is no copy because something of the file is wrong."""
+    """Whether there is no copy because of a fault in the file itself."""
 
 
 @dataclass
 class Returns:
-    """All that goes back, and how many findings are for the analyst alone."""
+    """Everything that is sent back, and the number of findings for the analyst alone."""
 
     files: list[Returned] = field(default_factory=list)
     others: int = 0
     reminders: list[str] = field(default_factory=list)
-    """The letters to those whose reports have not come, below the folder."""
+    """The letters to those whose reports are missing, below the folder."""
 
 
 def check_folder(folder: Path) -> None:
@@ -103,7 +105,7 @@ def mark(
 ) -> Returns:
     """Write a marked copy and a letter for each file with faults of an output into a folder.
 
-    What an earlier call wrote there and is not written again goes. Raises CallError.
+    What an earlier call wrote there and is not written again is removed. Raises CallError.
     """
     layout = Layout.load(saved.layout_path)
     say = say_in(marking.language)
@@ -143,7 +145,7 @@ def mark(
 
 @contextmanager
 def _ready(folder: Path) -> Iterator[Path]:
-    """The folder that copies are written into: a new one is there whole, or not at all."""
+    """The folder that copies are written into: a new one appears whole, or not at all."""
     if folder.exists():
         yield folder
     else:
@@ -166,17 +168,17 @@ class _Task:
 
     @property
     def name(self) -> str:
-        """That of its copy."""
+        """The name of its copy."""
         return f"{self.stem}.xlsx"
 
     def planned(self) -> Returned:
-        """What goes back if all goes well."""
+        """What is sent back if nothing fails."""
         return Returned(self.file, self.faults, self.name, f"{self.stem}.txt")
 
 
 @dataclass(frozen=True)
 class _Copy:
-    """What came of the copy of a file."""
+    """The result of copying a file."""
 
     name: str = ""
     formulas_kept: bool = False
@@ -189,7 +191,7 @@ def _stopped(task: _Task, ended: Ended) -> _Copy:
 
 
 def _with_letter(task: _Task, made: _Copy, folder: Path, marking: Marking, say: Say) -> Returned:
-    """What goes back of a file, once its letter is written."""
+    """What is sent back for a file, once its letter is written."""
     texts = {marking.by: task.group} if marking.by else {}
     text = letter(
         marking.template, task.file, task.faults, say,
@@ -295,7 +297,7 @@ def _read_list(folder: Path) -> list[Mapping[str, object]]:
 
 
 def _written(folder: Path) -> set[str]:
-    """The files that an earlier call wrote into a folder, as long as they lie in it."""
+    """The files that an earlier call wrote into a folder, if they are still there."""
     if not (folder / LIST).is_file():
         return set()
     names = {str(values[key]) for values in _read_list(folder) for key in ("copy", "letter")} - {""}
@@ -307,18 +309,18 @@ def _written(folder: Path) -> set[str]:
 
 @dataclass(frozen=True)
 class Mended:
-    """How a file stands that was marked."""
+    """The state of a file that was marked."""
 
     file: str
     gone: int
     left: Sequence[tuple[str, str, str]]
-    """Tab, cell and text of what is there still."""
+    """Tab, cell and text of the faults that remain."""
     missing: bool = False
-    """Whether the file is not in the run any more."""
+    """Whether the file is no longer in the run."""
 
 
 def check_marked(saved: SavedOutput, run_folder: Path, folder: Path) -> Iterator[Mended]:
-    """For each marked file which of its faults the last run found again. Raises CallError."""
+    """For each marked file, which of its faults the last run has again. Raises CallError."""
     say = say_in("en")
     now, _ = faults_of(run_folder, Severity.NOTE, say)
     existing_texts = {str(value["file"]) for value in saved.record.get("files", ())}
@@ -353,7 +355,7 @@ def _is_left(
     groups: Collection[_Spot],
     values: Mapping[_Spot, Mapping[str, str | None]],
 ) -> bool:
-    """Whether a marked fault is there still."""
+    """Whether a marked fault remains."""
     if fault["code"] == VALUE_RESTATED.code:
         # What was restated is left as long as it says what it said when it was marked.
         record = values.get((file, fault["tab"], fault["cell"]), {})
@@ -381,7 +383,7 @@ def _values_at(
 
 
 def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:
-    """By what faults are known again: their cell, or what is there, as rows may have moved."""
+    """What identifies a fault: its cell, or its content, as rows may have moved."""
     groups = set()
     for fault in faults:
         groups.add((fault.tab, fault.kind.code, fault.cell))

@@ -1,4 +1,4 @@
-"""Names of copies and letters: such as any file system takes, and none of them twice."""
+"""Names of copies and letters: valid on any file system, and each used once."""
 
 from __future__ import annotations
 
@@ -14,21 +14,22 @@ _RESERVED = frozenset(
 )
 """Names that Windows keeps for devices, with any ending."""
 _MOST_BYTES = 180
-"""File systems take names of 255 bytes; an ending, a number and what is put around a file while
-it is written need room."""
+"""File systems take names of 255 bytes; an ending, a number and the prefix of unfinished files need
+room.
+"""
 ENDINGS = (".xlsx", ".txt")
 
 
 class CopyNames:
     """Gives each file a name without an ending, below the folder of its group if it has one.
 
-    `kept` are names of that folder that no copy may have.
+    `kept` are names in that folder that no copy may have.
     """
 
     def __init__(self, kept: Iterable[str] = ()) -> None:
         self._files = {text.casefold() for text in kept}
         self._folders: dict[str, tuple[object, ...]] = {}
-        """What each folder stands for: a group, and folders of its files."""
+        """The meaning of each folder: a group, and folders of its files."""
 
     def take(self, file: str, group: str = "") -> str:
         """The name for a file of a source folder, with '/' between its steps."""
@@ -49,7 +50,7 @@ class CopyNames:
         return stem
 
     def _folder(self, name: str, meaning: tuple[object, ...]) -> str:
-        """A folder that is no file, and stands for nothing else."""
+        """A folder that is no file, and has no other meaning."""
         for text in _numbered(name):
             key = text.casefold()
             if key not in self._files and self._folders.setdefault(key, meaning) == meaning:

@@ -1,4 +1,4 @@
-"""Reminders to those whose reports have not come, a letter for each sender."""
+"""Reminders to those whose reports are missing, a letter for each sender."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class Reminder:
 
     @property
     def name(self) -> str:
-        """Whom it is for."""
+        """The recipient."""
         return ", ".join(self.label)
 
     @property
@@ -48,9 +48,11 @@ class Reminder:
 def reminders(
     senders: Sequence[Sender], reports: Sequence[Report], language: str
 ) -> list[Reminder]:
-    """The letters for all whose reports are missing, those aside that are late or still due;
-    `language` is that of senders for whom none is known. Raises CallError if there are no texts in
-    one: before anything is written."""
+    """The letters to all whose reports are missing, without those that are late or still due.
+
+    `language` is that of senders without one. Raises CallError, before anything is written, if
+    there are no texts in a language.
+    """
     missing: Mapping[Label, Sequence[Report]] = missing_of(reports)
     letters = [
         Reminder(sender.label, sender.language or language, tuple(missing[sender.label]))
@@ -63,7 +65,7 @@ def reminders(
 
 
 def write_reminders(written: Sequence[Reminder], folder: Path, names: CopyNames) -> list[str]:
-    """Write letters into a folder, and give their names below it."""
+    """Write letters into a folder, and return their names below it."""
     files = []
     for reminder in written:
         files.append(f"{names.take(f'reminder {reminder.name}.txt')}.txt")

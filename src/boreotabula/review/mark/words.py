@@ -1,4 +1,4 @@
-"""What is said to senders, in their language: no word of the layout, nothing of other senders.
+"""Texts for senders, in their language: no word of the layout, nothing about other senders.
 
 The English texts are the keys of the catalogues in `locale/`, gettext files (.po) as any tool for
 translations edits them. A new language is a new file there.
@@ -74,7 +74,7 @@ CHECKED_OF = {
     Request.CORRECT: N_("In “{name}” these places should be corrected:"),
     Request.CONFIRM: N_("Please check whether these places in “{name}” are right:"),
 }
-"""What is said of a report before it is sent."""
+"""The words about a report before it is sent."""
 LIST_OF = {
     Request.CORRECT: N_(
         "Please correct these in your own file, and send it again under the same name:"
@@ -96,7 +96,7 @@ PLEASE_SEND = N_("Please send them as soon as you can. If they are on their way,
 
 
 def languages() -> list[str]:
-    """The languages that there are texts in; English needs no file."""
+    """The available languages; English needs no file."""
     traversables = files("boreotabula.review.mark").joinpath("locale").iterdir()
     return sorted(
         [
@@ -136,17 +136,17 @@ def _catalogue(code: str) -> NullTranslations:
 
 
 def subject(file: str, requests: Collection[Request], say: Say) -> str:
-    """What a letter is about: the first of some requests, and the name of the file."""
+    """The subject of a letter: the first of some requests, and the name of the file."""
     return say(SUBJECT_OF[next(iter(requests))]).format(name=file.rpartition("/")[2])
 
 
 def request_of(kind: FindingKind) -> Request:
-    """What a sender is asked to do about a kind of finding."""
+    """What a sender is asked to do about a code of finding."""
     return Request.CONFIRM if kind.sender in QUESTIONS else Request.CORRECT
 
 
 def said_of(kind: FindingKind, wanted: str, text: str, say: Say) -> str:
-    """What is said to a sender of a finding; `wanted` is what was looked for."""
+    """The text of a finding for a sender; `wanted` is what was looked for."""
     if kind.sender == RESTATED and not text:
         return say(GONE)
     if kind.sender == TOTAL:

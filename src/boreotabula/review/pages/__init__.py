@@ -1,1 +1,1 @@
-"""Pages for a browser: that of a run, and that of a tab."""
+"""Pages for a browser: the page of a run, and the page of a tab."""

@@ -11,14 +11,14 @@ if TYPE_CHECKING:
 
 
 def with_code(text: str) -> Any:
-    """A text as HTML, what stands between backticks as code."""
+    """A text as HTML, with code between backticks."""
     from markupsafe import Markup, escape  # comes with jinja2, which only pages need
 
     return Markup(re.sub(r"`([^`]+)`", r"<code>\1</code>", str(escape(text))))
 
 
 def page_template(name: str) -> Template:
-    """The template of a page, by the name of its file here. Whatever is put in is only text."""
+    """The template of a page, by the name of its file here. All values are escaped."""
     import jinja2  # only needed for pages
 
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)

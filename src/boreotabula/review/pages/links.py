@@ -1,4 +1,4 @@
-"""Links from a page to the workbooks that it speaks of."""
+"""Links from a page to the workbooks that it is about."""
 
 from __future__ import annotations
 
@@ -13,28 +13,30 @@ from boreotabula.findings.finding import Finding
 
 @dataclass(frozen=True)
 class LinkedPlace:
-    """Where a finding is: in words, and as links; none if its file is not there."""
+    """Where a finding is: in words, and as links; no links if its file is missing."""
 
     text: str
     href: str = ""
-    """To the workbook."""
+    """The link to the workbook."""
     roles: str = ""
-    """To its cell on the page of roles."""
+    """The link to its cell on the page of roles."""
 
 
 @dataclass(frozen=True)
 class Links:
-    """The way from a page to the files of its run."""
+    """Where the files of a page's run are."""
 
     page: Path
     paths: Mapping[str, Path]
-    """By their names in the run where the files are."""
+    """Where the files are, by their names in the run."""
     roles: Mapping[tuple[str, str], str] = field(default_factory=dict)
-    """By file and tab where it stands on the page of roles."""
+    """By file and tab, its place on the page of roles."""
 
     def place(self, finding: Finding) -> LinkedPlace:
-        """Where a finding is. The link goes to the workbook; programs that know such links open it
-        at the tab and cell."""
+        """Where a finding is.
+
+        The link goes to the workbook; programs that support such links open it at the tab and cell.
+        """
         parts = [finding.file, finding.tab, finding.cell]
         text = " › ".join(part for part in parts if part) or "the whole run"
         path = self.paths.get(finding.file)

@@ -57,13 +57,13 @@ class _Matrix:
     columns: Sequence[str]
     rows: Sequence[_Row]
     lacking: Sequence[tuple[str, str]]
-    """Who has not reported, and for when: 'never', or the periods."""
+    """Who has not reported, and for which periods: 'never', or the periods."""
     late: Sequence[str] = ()
-    """What is missing, late or due, where the list of senders says by when."""
+    """Which reports are missing, late or due, where the list of senders gives deadlines."""
     to_check: Sequence[tuple[str, int, int]] = ()
-    """Senders with errors or warnings that nobody has accepted, and how many of each."""
+    """Senders with errors or warnings that nobody has accepted, and the number of each."""
     sums: Sequence[MonthSums] = ()
-    """What they reported last, beside what they reported before."""
+    """Their last sums, beside the ones before."""
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ def check_report(out: Path) -> None:
 
 
 def check_expected(path: Path, fields: Iterable[str]) -> None:
-    """Raises CallError if a list of who must report has no column called like a field."""
+    """Raises CallError if no column of a list of who must report has the name of a field."""
     _expected(path, fields)
 
 
@@ -96,9 +96,10 @@ def write_report(
     limits: Limits | None = None,
 ) -> None:
     """Write the page of a run, whole or not at all, and beside it the page of roles that it links
-    to; `output` is where its records went, `expect` a list of who must report.
+    to.
 
-    Raises CallError if that cannot be, or the list names nobody by a stamp of the tabs.
+    `output` is where its records went, `expect` a list of who must report. Raises CallError if that
+    cannot be done, or if no stamp of the tabs is a sender in the list.
     """
     paths = source_paths(run.layout.path)
     links = Links(out, paths, write_roles(run, out, paths, limits or Limits()))
@@ -150,7 +151,7 @@ _MOST_RESTATED = 40
 
 
 def _restated(run: Run) -> list[list[str]]:
-    """The first lines of what was restated, headings first; none if nothing was."""
+    """The first rows of what was restated, headings first; empty if nothing was."""
     if not run.restated:
         return []
     names = run.restated.lines.schema.names
@@ -161,7 +162,7 @@ def _restated(run: Run) -> list[list[str]]:
 def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
     """Who reported when, if the tabs have a text and a month or date among their stamps.
 
-    With `expect` the field that tells senders apart is the column of that list.
+    With `expect`, the field of senders is the column of that list.
     """
     tabs = [tab for file in run.files for tab in file.tabs if tab.stamps]
     stamps = [(tab.stamps, tab.records) for tab in tabs]
@@ -260,7 +261,7 @@ _BAR = 18
 
 
 def _expected(path: Path, senders: Iterable[str]) -> tuple[str, list[Sender]]:
-    """Which stamp a list of senders names, and those that it names."""
+    """The stamp that a list of senders names, and its senders."""
     for name in senders:
         try:
             return name, expected_senders(path, [name])

@@ -1,4 +1,4 @@
-"""The page of roles that lies beside the page of a run: the tabs that its findings are about."""
+"""The page of roles beside the page of a run: the tabs that its findings are about."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _MOST_TABS = 30
 
 
 def roles_page(report: Path) -> Path:
-    """Where the page of roles lies that belongs to the page of a run."""
+    """The path of the page of roles that belongs to the page of a run."""
     return report.with_name(f"{report.stem}-roles.html")
 
 
@@ -29,7 +29,8 @@ def write_roles(
     """Write the tabs that findings of a run are about as a page, whole or not at all.
 
     `paths` are the files of the run by name. Returns the link to each of these tabs, by file and
-    tab. Without any no page is written, and that of an earlier run goes. Raises CallError.
+    tab. If there are none, no page is written, and that of an earlier run is removed. Raises
+    CallError.
     """
     out = roles_page(report)
     wanted = _tabs_to_check(run, paths)

@@ -1,4 +1,4 @@
-"""What senders reported in the last month, beside the month before."""
+"""The sums of each sender in the last month, beside the month before."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _TWO = 2
 
 @dataclass(frozen=True)
 class SenderSums:
-    """The sums of a sender, written for people; blank where it has not reported."""
+    """The sums of a sender, formatted for people; blank where it has not reported."""
 
     name: str
     before: str
@@ -35,14 +35,16 @@ class MonthSums:
     before: str
     now: str
     rows: Sequence[SenderSums]
-    """In natural order; last all senders that have reported both times."""
+    """In natural order; the last is all senders that have reported both times."""
 
 
 def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
-    """The sums by sender of each field that can be added up, in the last two months of a run;
-    `sender` and `period` are the stamps that tell both. None with fewer than two months, with more
-    senders than a page can show, or if a tab with records does not say whose they are and when:
-    sums without it would be too small."""
+    """The sums by sender of each field that can be added up, in the last two months of a run.
+
+    `sender` and `period` are the stamps for these. None with fewer than two months, with more
+    senders than a page can show, or if a tab with records lacks one of the two stamps: sums without
+    it would be too small.
+    """
     sums: dict[str, dict[tuple[str, str], Decimal]] = {}
     months: set[str] = set()
     for file in run.files:
@@ -66,7 +68,7 @@ def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
 
 
 def _exact(number: float) -> Decimal:
-    """A sum as a decimal number: of binary fractions as many digits as are sure."""
+    """A sum as a decimal number; binary fractions keep only their certain digits."""
     return Decimal(f"{number:.12g}") if isinstance(number, float) else Decimal(number)
 
 
@@ -80,7 +82,7 @@ def _added_fields(plan: Plan) -> Iterator[str]:
 
 
 def _values(block: BlockPlan, plan: Plan) -> set[str]:
-    """The fields of the values of a block; of a list all that name no row."""
+    """The value fields of a block; in a list all fields that name no row."""
     if not block.is_list:
         return set(block.value)
     return set(plan.fields) - block.row_names

@@ -1,5 +1,8 @@
 """A tab as a page: each cell in the colour of its role, findings beside their cells, and for each
-record the cells that it is made of. One HTML file that needs no network."""
+record the cells that it is made of.
+
+One HTML file that needs no network.
+"""
 
 from __future__ import annotations
 
@@ -39,13 +42,13 @@ LETTERS: Mapping[Role, str] = {
 }
 """The class of cells of each role."""
 _MOST_CELLS = 200_000
-"""A page of more is slow to open: the rows after that are named, not drawn."""
+"""More cells make a page slow to open: the rows after that are named, not drawn."""
 _RANKS = ("error", "warning", "note")
 
 
 @dataclass(frozen=True)
 class _Cell:
-    """A cell as the page draws it; rows and columns counted from 0."""
+    """A cell as the page draws it; rows and columns count from 0."""
 
     address: str
     text: str
@@ -54,7 +57,7 @@ class _Cell:
     rowspan: int
     colspan: int
     rank: str
-    """The severity of the gravest finding about it."""
+    """The severity of its most severe finding."""
 
 
 @dataclass(frozen=True)
@@ -79,7 +82,7 @@ class _Tab:
     findings: Sequence[Finding]
     cut: str
     data: str
-    """What the script looks up, as JSON."""
+    """The data of the script, as JSON."""
 
 
 def check_page(out: Path) -> None:
@@ -93,7 +96,7 @@ def check_page(out: Path) -> None:
 def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) -> None:
     """Write tabs that were read by a layout, each with the name of its file, as a page.
 
-    It is written whole or not at all. Raises CallError if that cannot be.
+    It is written whole or not at all. Raises CallError if that cannot be done.
     """
     text = page_template("tab_page.html").render(
         title=layout.spec.title or layout.path.stem,
@@ -185,7 +188,7 @@ def _cell(
 
 
 def _data(sheet: Sheet, reading: TabReading, layout: Layout, findings: Sequence[Finding]) -> str:
-    """The records with their cells, what was said of each cell, and why cells are what they are."""
+    """The records with their cells, the findings of each cell, and the reason for each role."""
     groups: dict[str, list[tuple[str, str, str]]] = defaultdict(list)
     for finding in findings:
         if finding.cell:
@@ -208,8 +211,9 @@ def _data(sheet: Sheet, reading: TabReading, layout: Layout, findings: Sequence[
 
 
 def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
-    """The records of a block: field by field their values, and the number of the cell of each,
-    counted line by line from 0; -1 for none."""
+    """The records of a block: for each field their values, and the number of the cell of each,
+    counted line by line from 0; -1 for none.
+    """
     import pyarrow as pa
 
     spots = block_spots(sheet, read, layout.plan)

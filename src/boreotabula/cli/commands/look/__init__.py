@@ -1,1 +1,1 @@
-"""Commands that look at files: what is there, and a first layout."""
+"""Commands that look at files: their contents, and a first layout."""

@@ -135,7 +135,7 @@ def command(options: DraftOptions) -> int:
 
 
 def _check_kind(output: Path) -> None:
-    """Raises CallError for a name that no layout has."""
+    """Raises CallError for a name that no layout can have."""
     if output.suffix.lower() != ".toml":
         raise CallError(
             f"“{output}”: -o names the layout that is written, such as {output.stem}.toml; the"
@@ -146,7 +146,7 @@ def _check_kind(output: Path) -> None:
 def _asked(
     drafting: Drafting, doubts: Sequence[Doubt], folder: Path, bounds: Limits
 ) -> tuple[Drafting, Draft, list[Doubt]]:
-    """The draft as a person answers its questions, tried on all files; and what is still open."""
+    """The draft after a person's answers, tried on all files; and the open questions."""
     from boreotabula.batch.draft import tried_on_all
     from boreotabula.drafting.asking.questions import questions
 
@@ -164,7 +164,7 @@ def _asked(
 
 
 def _is_other_reading(doubts: Sequence[Doubt]) -> bool:
-    """Whether the person says that the tabs are what was not taken."""
+    """Whether the answer is that the tabs are what was not taken."""
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.questions import READING
 
@@ -177,7 +177,7 @@ def _is_other_reading(doubts: Sequence[Doubt]) -> bool:
 
 
 def _answered(drafted: Draft, doubts: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:
-    """A draft with what the person at the terminal answers, and the questions that are left."""
+    """A draft with the answers of the person at the terminal, and the remaining questions."""
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.answers import answered, can_be_answered
 
@@ -199,7 +199,7 @@ def _answered(drafted: Draft, doubts: Sequence[Doubt]) -> tuple[Draft, list[Doub
 
 
 def _answer(doubt: Doubt) -> str:
-    """What the person says: a name, or the number of a choice; Enter for what was taken."""
+    """The person's answer: a name, or the number of a choice; Enter for what was taken."""
     if doubt.kind == "name":
         return str(click.prompt("  name", default=doubt.column, err=True)).strip()
     for number, choice in enumerate(doubt.choices, 1):
@@ -213,7 +213,9 @@ _LEAST_PLACED = 0.95
 
 
 def _is_any(drafted: Draft) -> bool:
-    """Whether the layout gives records of a table, or of some labels: one alone is a letter."""
+    """Whether the layout gives records of a table, or of several labels: a single label is a
+    letter.
+    """
     fields = drafted.sketch.fields
     return bool(
         drafted.judged.records
@@ -252,7 +254,7 @@ def _account(run: Run) -> str:
 
 
 _MOST_ASKED = 7
-"""So many questions are printed in full; the others in a line each."""
+"""This many questions are printed in full; the others in a line each."""
 
 
 def _print(
@@ -298,7 +300,7 @@ def _print(
 
 
 def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
-    """What is not read, a line for each reason with its first place."""
+    """What is not read: a line for each reason, with its first place."""
     reasons: dict[str, list[LeftOut]] = {}
     for omission in left_out:
         reasons.setdefault(omission.why, []).append(omission)

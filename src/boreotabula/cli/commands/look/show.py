@@ -172,7 +172,7 @@ def _described(path: Path, view: FileView, window: Window | None) -> dict[str, A
 
 
 def _print(path: Path, view: FileView, window: Window | None, rows: int, *, single: bool) -> None:
-    """A file; of one among several only its first rows."""
+    """Print a file; of one among several only its first rows."""
     from boreotabula.cli import screen, sheetview
     from boreotabula.cli.summary import findings
 

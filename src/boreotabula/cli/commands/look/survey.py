@@ -1,4 +1,4 @@
-"""`boreotabula survey`: what came in, what belongs, what looks alike."""
+"""`boreotabula survey`: what came in, what belongs, and what looks alike."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ def command(target: Path, odd: bool, memory_per_file: int, as_json: bool) -> int
 
 
 def _letters(survey: Survey) -> dict[tuple[str, str], str]:
-    """A letter for each group of more than one tab, and of the largest; '' for single ones."""
+    """A letter for each group of several tabs, and for the largest group; '' for single tabs."""
     from boreotabula.layout.addresses import column_letters
 
     letters: dict[tuple[str, str], str] = {}
@@ -151,11 +151,11 @@ def _print(survey: Survey, target: Path, *, with_layout: bool, odd: bool) -> Non
 
 
 _FEW_BARE = 3
-"""More text files of one kind in a row, without headings, share a line."""
+"""More text files of one kind in sequence, without headings, share a line."""
 
 
 def _bare_kind(file: FileSurvey, letters: Mapping[tuple[str, str], str], with_layout: bool) -> str:
-    """The letter of the kind of a text file without headings; empty if there is more to say."""
+    """The letter of the kind of a text file without headings; empty if there is more to report."""
     if with_layout or len(file.tabs) != 1 or _told(file):
         return ""
     (tab,) = file.tabs
@@ -164,7 +164,7 @@ def _bare_kind(file: FileSurvey, letters: Mapping[tuple[str, str], str], with_la
 
 
 def _told(file: FileSurvey) -> list[str]:
-    """What is said of a file besides its tabs."""
+    """The remarks about a file besides its tabs."""
     return [remark for remark in file.remarks if "whatever its ending" in remark] + list(file.said)
 
 
@@ -275,7 +275,7 @@ _LONGEST_TEXT = 28
 
 
 def _kinds(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str]) -> str:
-    """How many kinds of tabs there are, and how many tabs of each."""
+    """The number of kinds of tabs, and of tabs of each kind."""
     if len(groups) == 1:
         tabs = len(groups[0].tabs)
         every = {1: "1 tab", 2: "Both tabs are alike"}
@@ -293,7 +293,9 @@ _MOST_LISTED = 4
 def _print_groups(
     groups: Sequence[Alike], letters: Mapping[tuple[str, str], str], folder: Path | None
 ) -> None:
-    """The groups of tabs that look alike; of a `folder` without a layout, how to draft one."""
+    """The groups of tabs that look alike; for a `folder` without a layout, also how to draft
+    one.
+    """
     from rich.table import Table
     from rich.text import Text
 

@@ -1,4 +1,4 @@
-"""`boreotabula cache`: how much is kept of earlier runs, and clearing it."""
+"""`boreotabula cache`: how much is kept from earlier runs, and clearing it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""`boreotabula completion`: what a shell needs to complete commands, options and file names."""
+"""`boreotabula completion`: the script with which a shell completes commands, options and file
+names.
+"""
 
 from __future__ import annotations
 

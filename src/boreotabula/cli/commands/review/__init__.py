@@ -1,1 +1,1 @@
-"""Commands that look at records: where they are from, who reported, sums, changes."""
+"""Commands that look at records: their origin, their senders, sums, changes."""

@@ -1,4 +1,4 @@
-"""`boreotabula compare`: two outputs, or an output and itself a month ago."""
+"""`boreotabula compare`: two outputs, or an output and its state a month ago."""
 
 from __future__ import annotations
 
@@ -132,7 +132,7 @@ def command(options: CompareOptions) -> int:
 
 
 def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, Side]:
-    """What is compared; a table made by hand is read by the columns of the other one."""
+    """The sides to compare; a table made by hand is read by the columns of the other side."""
     from boreotabula.review.compare.sides import saved_side, side_of
     from boreotabula.stores.saved import output_before, saved_output
 
@@ -147,7 +147,7 @@ def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, S
 
 
 def _print_layouts(layouts: LayoutSides) -> None:
-    """What two layouts say differently, and what that does to errors and cells in no record."""
+    """How two layouts differ, and the effect on errors and cells in no record."""
     from boreotabula.cli import screen
 
     console = screen.out()
@@ -204,7 +204,7 @@ def _print(comparison: Comparison, rows: int) -> None:
 
 
 def _print_changes(console: Any, comparison: Comparison, what: str, most: int) -> None:
-    """The changes of a kind, at most so many."""
+    """The changes of a kind, at most this many."""
     import pyarrow.compute as pc
 
     from boreotabula.cli.tables import print_table
@@ -232,7 +232,7 @@ def _print_changes(console: Any, comparison: Comparison, what: str, most: int) -
 
 
 def _columns_shown(comparison: Comparison, what: str) -> list[str]:
-    """The columns that say something of changes of a kind."""
+    """The columns that are informative for changes of a kind."""
     from boreotabula.layout.model import PROVENANCE
 
     hidden = {"what", "before_file", "before_tab", "after_file", "after_tab"}

@@ -154,15 +154,15 @@ def _check_written(path: Path, records: Path, expect: Path | None, *, overwrite:
 
 @dataclass(frozen=True)
 class _Lateness:
-    """Whose report is late, missing or due on a day."""
+    """Which reports are late, missing or due on a day."""
 
     reports: Sequence[Report]
     on: date
     judged: frozenset[Label] = frozenset()
-    """Those of whom it is known when they are due, in small letters."""
+    """The senders whose deadlines are known, in small letters."""
 
     def judges(self, label: Label) -> bool:
-        """Whether it is known when the reports of a sender are due."""
+        """Whether the deadlines of a sender are known."""
         return tuple(text.casefold() for text in label) in self.judged
 
 
@@ -174,7 +174,7 @@ def _lateness(
     due: int | None,
     day: datetime | None,
 ) -> _Lateness:
-    """The standing of all reports. Without a list those are judged who have ever reported."""
+    """The standing of all reports. Without a list, all who have ever reported are judged."""
     from boreotabula.review.due import came_by_files, reports, senders_met
     from boreotabula.stores.records import source_paths
 
@@ -195,15 +195,16 @@ def _lateness(
 
 @dataclass(frozen=True)
 class _Summary:
-    """What is missing and what is not: of senders with a day by their days, of all others by the
-    periods for which anybody reported."""
+    """What is missing and what is not: for senders with deadlines by these, for all others by the
+    periods for which anybody reported.
+    """
 
     coverage: Coverage
-    """Without what is said of senders by their days."""
+    """Without the statements about senders with deadlines."""
     reports: Sequence[Report]
-    """Late, missing and due; those who never reported are in `coverage`."""
+    """Late, missing and due ones; senders who never reported are in `coverage`."""
     complete: bool
-    """Whether nothing is missing; what is not due yet is not."""
+    """Whether nothing is missing; reports that are not due yet do not count."""
 
 
 def _summary(met: Coverage, lateness: _Lateness) -> _Summary:
@@ -238,7 +239,7 @@ def _said(summary: _Summary, lateness: _Lateness) -> Iterator[str]:
 
 
 def _gaps_said(coverage: Coverage) -> Iterator[str]:
-    """What is missing, where nobody says when it is due."""
+    """What is missing, where no deadline is known."""
     gaps: dict[tuple[str, ...], list[str]] = {}
     for row, period in coverage.gaps:
         gaps.setdefault(row, []).append(brief(period, 30))

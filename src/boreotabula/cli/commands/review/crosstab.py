@@ -1,4 +1,4 @@
-"""`boreotabula crosstab`: records summed up for people, as a table or a picture."""
+"""`boreotabula crosstab`: records aggregated for people, as a table or a picture."""
 
 from __future__ import annotations
 
@@ -179,7 +179,7 @@ def _records(place: Path, table: str | None) -> pa.Table:
 
 
 def print_cross(cross: Cross) -> None:
-    """The cross-tab on screen; what is too wide goes on below, row names repeated."""
+    """The cross-tab on screen; if it is too wide, it continues below, with row names repeated."""
     from rich.table import Table
     from rich.text import Text
 
@@ -230,7 +230,7 @@ def print_cross(cross: Cross) -> None:
 
 
 def _new(label: tuple[str, ...], before: tuple[str, ...]) -> list[str]:
-    """The names of a row, those left out that stand above already."""
+    """The names of a row, without those already printed above."""
     same = 0
     while same < len(label) - 1 and label[: same + 1] == before[: same + 1]:
         same += 1

@@ -245,7 +245,7 @@ def _trace_cell(options: TraceOptions, bounds: Limits) -> int:
 
 
 def _numbers(records: Any, current_tab: OpenedTab) -> dict[str, int]:
-    """The numbers of the records of a tab in an output, by their cells."""
+    """The numbers of the records of a tab in an output, by cell."""
     return {
         record["source_cell"]: index
         for index, record in enumerate(records, 1)

@@ -157,7 +157,7 @@ def _check_output(output: Path) -> None:
 
 
 def _print(tabs: Sequence[Bound], output: Path, files: int, *, every: bool) -> None:
-    """What was bound of so many files; of `every` tab what is to be said, or of doubtful ones."""
+    """The number of files and tabs bound, and notes: about `every` tab, or about doubtful ones."""
     count = sum(bool(tab.name) for tab in tabs)
     read = len({tab.file for tab in tabs if tab.name})
     of = f"{read} of {counted(files, 'file')}" if read < files else counted(read, "file")
@@ -178,8 +178,9 @@ _MOST_TOLD = 10
 
 @dataclass(frozen=True)
 class _Wanted:
-    """The files in their order, what may hold others but is not looked into, and what a layout says
-    of tabs and values, if one is given."""
+    """The files in order, entries that are not looked into, and a layout's choice of tabs and
+    values, if there is one.
+    """
 
     files: list[SourceFile]
     unseen: list[LeftOut]
@@ -232,7 +233,7 @@ def _wanted(
 def _matching(
     files: Iterable[SourceFile], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
 ) -> list[SourceFile]:
-    """The files that the patterns take, the output left out. Raises CallError."""
+    """The files that the patterns match, without the output. Raises CallError."""
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
 
     try:
@@ -249,7 +250,7 @@ def _matching(
 
 
 def _each_once(files: Sequence[SourceFile]) -> list[SourceFile]:
-    """Each file once, at its first place; of several with a name each is called by its path."""
+    """Each file once, at its first place; files with the same name are called by their paths."""
     once = {file.path.resolve(): file for file in reversed(files)}
     files = [file for file in files if once[file.path.resolve()] is file]
     named = Counter(file.name for file in files)
@@ -274,7 +275,7 @@ def _choice(
     *,
     visible_only: bool,
 ) -> Tabs:
-    """The tabs that the options choose, or else the layout or every one."""
+    """The tabs that the options choose, else the layout, else all of them."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
     from boreotabula.layout.tabs import Tabs
 

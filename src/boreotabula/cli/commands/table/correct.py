@@ -121,7 +121,7 @@ def command(options: CorrectOptions) -> int:
 
 
 def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) -> Target:
-    """A cell of a file. Raises CallError for what is none."""
+    """A cell of a file. Raises CallError if it does not exist."""
     from boreotabula.batch.evidence import decided_layout, kept_evidence
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.layout.addresses import parse_address
@@ -143,7 +143,7 @@ def _record_cell(
     records: Path, what: tuple[str, ...], where: tuple[tuple[str, str], ...], table: str | None,
     field: str | None, bounds: Limits,
 ) -> Target | None:  # fmt: skip
-    """The cell of a field of a record; None, and said, if there is no such record any more."""
+    """The cell of a field of a record; None, with a message, if the record no longer exists."""
     from boreotabula.review.trace import Tracer
     from boreotabula.stores.records import chosen_records
     from boreotabula.stores.saved import saved_output
@@ -186,7 +186,7 @@ def _spot(traced: Traced, field: str | None) -> tuple[int, int]:
 def _correct(
     target: Target, decision: dict[str, str], bounds: Limits, records: Path | None, *, as_json: bool
 ) -> int:
-    """Try the correction of a cell, write it, and say what it does."""
+    """Try the correction of a cell, write it, and report its effect."""
     from boreotabula.review.correct import write_correction
 
     layout, source, tab, spot = target

@@ -209,7 +209,7 @@ def command(options: ExtractOptions) -> int:
 
 
 def _output_options(options: ExtractOptions) -> OutputOptions:
-    """Those of the options that say where records go."""
+    """The options that say where records go."""
     into = Into(
         place=options.into,
         tab=options.into_tab,
@@ -229,7 +229,7 @@ def _output_options(options: ExtractOptions) -> OutputOptions:
 
 
 def _check_show(show: Show, output: str | None, *, dry_run: bool) -> None:
-    """Raises CallError if what is to be shown does not go with the output."""
+    """Raises CallError if what is to be shown contradicts the output."""
     if output == "-" and not dry_run and (show.strict or show.strict_past or show.as_json):
         raise CallError(
             "--strict, --strict-past and --json need a file: records on stdout are already out when"
@@ -246,8 +246,9 @@ def _check_show(show: Show, output: str | None, *, dry_run: bool) -> None:
 def _check_report(
     report: Path, expect: Path | None, layout: Layout, inputs: Sequence[Path], *, overwrite: bool
 ) -> None:
-    """Raises CallError if a page about the run cannot be written. Told before the files are read,
-    not after."""
+    """Raises CallError if a page about the run cannot be written. Checked before the files are
+    read, not after.
+    """
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.pages.report import check_expected, check_report
@@ -263,7 +264,7 @@ def _check_report(
 
 
 def _check_sender(field: str | None, layout: Layout) -> None:
-    """Raises CallError if a field is none that holds for a whole tab."""
+    """Raises CallError if a field does not hold for a whole tab."""
     from boreotabula.layout.problems import did_you_mean
 
     plan = layout.plan
@@ -280,8 +281,11 @@ def _check_sender(field: str | None, layout: Layout) -> None:
 def _means(
     layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool, whole: bool
 ) -> ReadOptions:
-    """How the files are read. Without the `whole` inbox day and month are told by what an earlier
-    run over it has seen."""
+    """How the files are read.
+
+    Without the `whole` inbox, what an earlier run over it has seen decides whether day or month
+    comes first.
+    """
     from boreotabula.batch.cache.store import Cache
     from boreotabula.batch.evidence import kept_evidence
     from boreotabula.batch.read_all import ReadOptions

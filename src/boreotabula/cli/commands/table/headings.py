@@ -1,4 +1,4 @@
-"""`boreotabula headings`: every heading met, its field, and what unknown ones may mean."""
+"""`boreotabula headings`: every heading in the files, its field, and what unknown ones may mean."""
 
 from __future__ import annotations
 
@@ -143,7 +143,7 @@ def _accepted(
     certainty: float | None,
     layout: Layout,
 ) -> list[tuple[str, str]]:
-    """The suggestions that are taken: all that are certain enough, or one by one as asked."""
+    """The suggestions that are accepted: all that are certain enough, or one by one as asked."""
     unknown = headings.of("unknown")
     if not unknown:
         say("Every heading is known.")
@@ -193,7 +193,7 @@ def _count(number: int, what: str) -> str:
 
 
 def _about(use: HeadingUse, suggestions: Sequence[Suggestion]) -> list[str]:
-    """An unknown heading, in lines: where it stands, what is below it, what it may mean."""
+    """An unknown heading, in lines: where it stands, the cells below it, what it may mean."""
     file, tab, cell = use.first
     where = " › ".join(part for part in (file, tab, cell) if part)
     tabs = f"{_count(len(use.places), 'tab')} of {_count(len(use.files), 'file')}"
@@ -253,7 +253,7 @@ def _print(
 
 
 def _known_rows(headings: HeadingList, layout: Layout) -> list[list[str]]:
-    """The headings that mean something, in the order of the layout."""
+    """The headings with a meaning, in the order of the layout."""
     order = {field: index for index, field in enumerate(["", *layout.spec.fields])}
     uses = sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field]))
     return [
