@@ -19,21 +19,24 @@ from boreotabula.files import kind_of
 
 
 class DiscardOutput(Exception):  # noqa: N818  # a way out, not a mistake
-    """Raised inside `atomic_write` or `placed_folder` to leave the target as it was, quietly."""
+    """Raised inside `atomic_write` or `placed_folder` to leave the target as it was, without an
+    error.
+    """
 
 
 @contextmanager
 def atomic_write(
     target: Path, modified_ns: int | None = None, like: Path | None = None
 ) -> Iterator[BinaryIO]:
-    """A stream whose content becomes `target` when the block ends well; else nothing changes.
+    """A stream whose content becomes `target` when the block ends without an error; else nothing
+    changes.
 
-    The file is marked as modified at a time in nanoseconds since 1970, if that is given. A new file
-    has the permissions of `like`, if that is there.
+    The modification time is set if it is given, in nanoseconds since 1970. A new file has the
+    permissions of `like`, if that exists.
 
-    The parts are written to a hidden file beside the target, so that the move is one step of the
-    file system. A target that is a link stays one: what it points to is written. A file that is
-    replaced hands on its permissions. Raises CallError if that folder cannot be written to, or the
+    The content is written to a hidden file beside the target, so that the move is one step of the
+    file system. A target that is a link stays one: the file it points to is written. A replaced
+    file hands on its permissions. Raises CallError if that folder cannot be written to, or the
     target is no regular file.
     """
     # The link is resolved once, before anything is made, so that the hidden file lies in the
@@ -83,13 +86,13 @@ def _mode_of(target: Path) -> int | None:
 
 
 _TRIES = 16
-"""Two runs that choose the same name by chance choose again."""
+"""Two runs that happen to choose the same name choose again."""
 _LONGEST = 200
-"""The longest names of files leave room for what is put around them."""
+"""The longest names of files leave room for a prefix and an ending."""
 
 
 def _part(target: Path) -> tuple[Path, BinaryIO]:
-    """A new file beside the target, that nobody has put there in advance. Raises OSError."""
+    """A new file beside the target that nobody has put there in advance. Raises OSError."""
     for _ in range(_TRIES):
         # "xb" fails where a file or a link of that name exists: nobody can plant a link here in
         # advance and have another file written.
@@ -115,7 +118,7 @@ _LEFT = re.compile(r"(\d+)\.[0-9a-f]{8}\.(?:part|old)")
 
 
 def sweep(target: Path) -> None:
-    """Delete what processes that were killed have left beside a target."""
+    """Delete the leftovers of killed processes beside a target."""
     for left in _left_beside(target, "part"):
         if left.is_file():
             with suppress(OSError):
@@ -123,7 +126,9 @@ def sweep(target: Path) -> None:
 
 
 def _sweep_folders(target: Path) -> None:
-    """Do the same for folders. The old one comes back if a run was killed in between."""
+    """Delete leftover folders. The old folder is restored if a run was killed during the
+    exchange.
+    """
     for left in _left_beside(target, "old"):
         if left.is_dir() and not target.exists():
             left.rename(target)
@@ -134,7 +139,7 @@ def _sweep_folders(target: Path) -> None:
 
 
 def _left_beside(target: Path, ending: str) -> list[Path]:
-    """What processes that are gone have left beside a target."""
+    """The leftovers of ended processes beside a target."""
     lead = _lead(target)
     paths = []
     # The name may hold *, ? or [ itself.
@@ -147,7 +152,7 @@ def _left_beside(target: Path, ending: str) -> list[Path]:
 
 
 def _runs(pid: int) -> bool:
-    """Whether a process is there; where that cannot be asked, it is taken to be."""
+    """Whether a process exists; where that cannot be asked, it is taken to exist."""
     # On Windows a signal of 0 would end the process instead of asking for it.
     if os.name != "posix":
         return True
@@ -163,10 +168,11 @@ def _runs(pid: int) -> bool:
 
 @contextmanager
 def placed_folder(target: Path) -> Iterator[Path]:
-    """A folder whose content becomes `target` when the block ends well; else nothing changes.
+    """A folder whose content becomes `target` when the block ends without an error; else nothing
+    changes.
 
-    An older folder of that name is taken away only once the new one is whole. Raises CallError if
-    it cannot be written.
+    An older folder of that name is removed only once the new one is whole. Raises CallError if it
+    cannot be written.
     """
     target = Path(os.path.realpath(target))
     beside, old = _beside(target, "part"), _beside(target, "old")
@@ -192,7 +198,7 @@ def placed_folder(target: Path) -> Iterator[Path]:
 
 @contextmanager
 def reporting_errors(target: object) -> Iterator[None]:
-    """Turn errors of the system about a target into a message."""
+    """Turn system errors about a target into a message."""
     try:
         yield
     except OSError as error:

@@ -1,8 +1,8 @@
-"""Whose a file is that would be written over: nobody's file is replaced unasked.
+"""Whether a file may be written over: nobody's file is replaced unasked.
 
-What this program has written it knows again by its content: a list of digests lies in the cache
-folder. Pages, pictures and workbooks carry a mark besides, so that they are known on another
-machine, too.
+The program recognises its own files by their content: a list of digests lies in the cache folder.
+Pages, pictures and workbooks also carry a mark, so that they are recognised on another machine,
+too.
 """
 
 from __future__ import annotations
@@ -22,14 +22,18 @@ from boreotabula.sheets.parts.writing import MARK
 
 _MARKED = (".html", ".htm", ".png", ".svg", ".pdf")
 _HEAD = 16_384
-"""Our mark stands within this many bytes of the beginning of a file, or of its end."""
+"""The mark of the program stands within this many bytes of the beginning of a file, or of its end.
+"""
 _LARGEST = 1_000_000
-"""Of a longer list the older half is dropped."""
+"""If the list is longer, its older half is dropped."""
 
 
 def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None:
-    """Raises CallError if a file must not be written: it is an input of the call, or it holds what
-    this program did not write, or what was changed since, and may not be overwritten."""
+    """Raises CallError if a file must not be written.
+
+    It is an input of the call, or it holds what this program did not write, or was changed since,
+    and may not be overwritten.
+    """
     home = out.resolve()
     # Resolved on both sides, as the same file may be named by two paths or by a link.
     if home in {path.resolve() for path in inputs if isinstance(path, Path)}:
@@ -45,7 +49,7 @@ def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None
 
 @contextmanager
 def claimed(out: Path) -> Iterator[BinaryIO]:
-    """The same as `atomic_write`; what is written is known again later."""
+    """`atomic_write`, with a note of the content, so that the file is recognised later."""
     with atomic_write(out) as stream:
         yield stream
     # A list that cannot be written must not fail a write that has already ended well.
@@ -81,7 +85,7 @@ def _note(out: Path) -> None:
 
 
 def _is_own(out: Path) -> bool:
-    """Whether this program wrote a file, and it is as it was then."""
+    """Whether this program wrote a file, and it is unchanged."""
     digest, name = _digest(out), _known_as(out)
     try:
         lines = _list().read_text("utf-8", "replace").splitlines()
@@ -114,7 +118,7 @@ def _is_marked(out: Path) -> bool:
 
 
 def _as_made(properties: bytes) -> bool:
-    """Whether a workbook was not saved again since it was made: programs note the time of that."""
+    """Whether a workbook was not saved again since it was made: programs note the time."""
 
     def moment(name: bytes) -> bytes:
         return properties.partition(b"<dcterms:" + name)[2].partition(b">")[2].partition(b"<")[0]
@@ -129,7 +133,7 @@ def _digest(out: Path) -> str:
 
 
 def _known_as(out: Path) -> str:
-    """A path that holds no line breaks, and tells no folders to who reads the list."""
+    """A path without line breaks, and without folder names for readers of the list."""
     # A digest rather than the path: the list must not tell others what is worked on.
     real = os.path.realpath(out).encode("utf-8", "surrogateescape")
     return hashlib.sha256(real).hexdigest()[:32]

@@ -1,4 +1,4 @@
-"""Drafting a layout from files; each file is opened in a process of its own."""
+"""Drafting a layout from files; each file is opened in a separate process."""
 
 from __future__ import annotations
 
@@ -40,18 +40,18 @@ from boreotabula.unreadable import UnreadableError
 _MOST_FILES = 120
 """More files of one form teach nothing. These are spread over the whole folder."""
 _MOST_ROWS = 1500
-"""At most this many rows of each tab are drafted from: further rows show nothing new."""
+"""At most this many rows of each tab are used: further rows show nothing new."""
 
 
 @dataclass(frozen=True)
 class Looked:
-    """What was seen of one file: its filled tabs, or why there are none."""
+    """The content of one file: its filled tabs, or why there are none."""
 
     file: str
     sheets: tuple[Sheet, ...] = ()
     unreadable: str = ""
     cut: bool = False
-    """Whether a tab is longer than what was looked at."""
+    """Whether a tab is longer than the part that was read."""
 
 
 @dataclass(frozen=True)
@@ -63,11 +63,11 @@ class Drafting:
     more: int
     """How many files were not opened, because enough others were."""
     run: Run | None = None
-    """What the layout gives with all files that it takes; None if there is none."""
+    """The run of the layout over all files that it takes; None if there is none."""
     other_records: int = 0
-    """How many records the runner-up gives with all files that it takes."""
+    """The number of records of the runner-up, over all files that it takes."""
     left_out: tuple[LeftOut, ...] = ()
-    """The files and tabs that hold something, but are not read, and why."""
+    """The files and tabs that hold something but are not read, and why."""
 
     @property
     def unreadable(self) -> list[Looked]:
@@ -76,7 +76,7 @@ class Drafting:
 
 
 class Progress(NamedTuple):
-    """What is called as the work goes on."""
+    """Callbacks for the progress of the work."""
 
     start: Callable[[int | None, str], None] = lambda total, what: None
     """Called before each part of the work, with the number of its files (None if all are worked on
@@ -94,10 +94,10 @@ def draft_from(
     *,
     halves: bool = False,
 ) -> Drafting:
-    """Draft a layout from the files of a folder, or from those that are named. With `halves`,
-    ask also where a draft of half of the tabs reads the other half differently.
+    """Draft a layout from the files of a folder, or from named files.
 
-    Raises CallError if the folder or a named file is not there, or if no tab or file is called
+    With `halves`, also ask where a draft of half of the tabs reads the other half differently.
+    Raises CallError if the folder or a named file is missing, or if no tab or file has the name
     `like`.
     """
     progress = progress or Progress()
@@ -142,9 +142,9 @@ def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
 
 
 def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
-    """The folder and the files of it that some files and folders mean: of a single folder all.
+    """The folder and files that some paths mean; for a single folder all of its files.
 
-    Raises CallError if one of them is not there.
+    Raises CallError if one of them is missing.
     """
     for place in places:
         if not place.exists():
@@ -176,7 +176,7 @@ def tried_on_all(
     limits: Limits | None = None,
     progress: Progress | None = None,
 ) -> Drafting:
-    """What was drafted, with what it gives over all files that it takes."""
+    """The draft, with its results over all files that it takes."""
     progress = progress or Progress()
     # The draft is tried as the text that will be written, not as the objects it was made from, so
     # that what is said of it is true of the file.
@@ -291,9 +291,9 @@ def _ended(source: SourceFile, ended: Ended) -> Looked:
 
 
 def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
-    """Write a layout, and its glossary if it needs one, beside each other; what was written.
+    """Write a layout, and its glossary if it needs one; returns the files written.
 
-    Raises CallError if a file of that name is there: a person may have mended it.
+    Raises CallError if a file of that name exists: a person may have edited it.
     """
     glossary = output.with_name(f"{output.stem}-headings.csv")
     texts = {output: drafted.sketch.text(_relative(folder, output.parent), glossary.name)}
@@ -310,7 +310,7 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
 
 
 def check_new(paths: Iterable[Path]) -> None:
-    """Raises CallError if one of some files is there already."""
+    """Raises CallError if one of the files exists."""
     existing_paths = [path for path in paths if path.exists()]
     if existing_paths:
         raise CallError(
@@ -320,8 +320,9 @@ def check_new(paths: Iterable[Path]) -> None:
 
 
 def write_new(texts: Mapping[Path, str]) -> None:
-    """Write files that are not there yet, all of them or none. Raises CallError if one is there: a
-    person may have mended it."""
+    """Write new files, all of them or none. Raises CallError if one exists: a person may have
+    edited it.
+    """
     check_new(texts)
     with ExitStack() as written:
         for path, text in texts.items():

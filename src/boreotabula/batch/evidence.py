@@ -1,8 +1,8 @@
 """Whether day or month comes first in dates written as text, decided by all files of a run.
 
-A tab's records follow from the tab and its layout alone, but for this: a text such as 05/01/2026 is
-read like those of the same field on similar tabs, in whatever file. What was found is kept in the
-record of the run and beside the kept results, and is part of what tells a reading from others.
+A tab's records follow from the tab and its layout alone, with one exception: a text such as
+05/01/2026 is read like those of the same field on similar tabs, in any file. The evidence is kept
+in the record of the run and beside the kept results, and is part of the key of a reading.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ class Evidence:
 
     @classmethod
     def of(cls, result: Iterable[Met]) -> Evidence:
-        """The evidence that some texts are."""
+        """The evidence in some texts."""
         evidence = cls()
         # setdefault keeps the first text that was met, which is the one that findings cite.
         for one in result:
@@ -45,8 +45,9 @@ class Evidence:
         return [way for ways in self.met.values() for way in ways.values()]
 
     def take(self, reading: FileReading) -> None:
-        """Note the evidence in a file, and what decided its reading: that may be from a file of
-        an earlier run."""
+        """Note the evidence in a file, and what decided its reading, which may come from a file of
+        an earlier run.
+        """
         # Evidence from an earlier run goes in first, so that a file alone is read as it was among
         # all.
         for evidence in reading.decided_by:
@@ -61,7 +62,7 @@ class Evidence:
                 )
 
     def deciding(self, reading: FileReading) -> Mapping[str, Met]:
-        """What decides the fields of a file that are in doubt, where all evidence agrees."""
+        """What decides the ambiguous fields of a file, where all evidence agrees."""
         evidence: dict[str, Met] = {}
         for tab in reading.tabs:
             for name in tab.facts.doubtful:
@@ -75,7 +76,7 @@ class Evidence:
 
 
 def decided_plan(plan: Plan, ways: Mapping[str, Met]) -> Plan:
-    """A plan that reads some fields as the evidence says, where a tab itself does not."""
+    """A plan that reads some fields as the evidence says, where a tab itself does not decide."""
     forms = {
         name: replace(plan.form(name), way=Way(way.day_first, way.shown))
         for name, way in ways.items()
@@ -84,7 +85,9 @@ def decided_plan(plan: Plan, ways: Mapping[str, Met]) -> Plan:
 
 
 def decided_layout(layout: Layout, every: Iterable[Met]) -> Layout:
-    """A layout for a single file, that reads doubtful texts as earlier runs over all files did."""
+    """A layout for a single file, which reads ambiguous texts as earlier runs over all files
+    did.
+    """
     evidence = Evidence.of(every)
     names = {name for _, name in evidence.met}
     ways: dict[str, Met] = {}
@@ -96,15 +99,15 @@ def decided_layout(layout: Layout, every: Iterable[Met]) -> Layout:
 
 
 Again = Callable[[Sequence[str], Mapping[str, Met]], Iterator[FileReading]]
-"""Reads some files once more, by name, with what decides their fields."""
+"""Reads some files again, by name, with what decides their fields."""
 
 
 def with_evidence(
     readings: Iterable[FileReading], before: Iterable[Met], again: Again
 ) -> Iterator[FileReading]:
-    """The readings in their order; files with doubts that others settle are read once more.
+    """The readings in order; files with doubts that others settle are read again.
 
-    From the first doubtful file on the readings wait until all evidence is there. `before` is the
+    From the first such file on, the readings wait until all evidence is there. `before` is the
     evidence of files that are not among them.
     """
     evidence = Evidence.of(before)
@@ -128,7 +131,7 @@ def with_evidence(
 
 
 def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
-    """A reading whose digest tells what decided it: it counts as changed once that changes."""
+    """A reading whose digest includes what decided it: it counts as changed once that changes."""
     message = ",".join(
         f"{name}={'day' if evidence.day_first else 'month'}"
         for name, evidence in sorted(ways.items())
@@ -140,7 +143,7 @@ def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
 
 
 DECIDED = ":"
-"""What parts the digest of a file's content from what else decided its reading."""
+"""Separates the digest of a file's content from what else decided its reading."""
 
 
 def content_digest(digest: str) -> str:
@@ -157,7 +160,7 @@ def as_plain(evidence: Iterable[Met]) -> list[dict[str, object]]:
 
 
 def from_plain(stored: object) -> list[Met]:
-    """Evidence from plain data; what is none is passed over."""
+    """Evidence from plain data; invalid data is ignored."""
     evidence: list[Met] = []
     for value in stored if isinstance(stored, list) else ():
         with suppress(TypeError):

@@ -1,4 +1,4 @@
-"""What lies below the source folders: which files are taken, which are left out, and why."""
+"""The content of the source folders: which files are taken, which are left out, and why."""
 
 from __future__ import annotations
 
@@ -41,15 +41,15 @@ class SourceFile:
     name: str
     captured: Mapping[str, str] = field(default_factory=dict)
     folder: str = ""
-    """The name of the nearest folder that holds it."""
+    """The name of the folder that holds it."""
     unmatched: bool = False
-    """Whether it was named by the user, but matches no pattern of the layout."""
+    """Whether the user named it although it matches no pattern of the layout."""
     pattern: str = ""
-    """The pattern that took it."""
+    """The pattern that matched it."""
     other: Mapping[str, str] | None = None
-    """What the pattern would capture if it were held against the name in another way."""
+    """What the pattern would capture with another way of matching the name."""
     remote: RemoteFile | None = None
-    """Where it is to be fetched from, if that is left to whoever reads it."""
+    """Where it is to be fetched from, if its reader fetches it."""
 
 
 @dataclass(frozen=True)
@@ -64,14 +64,14 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Inbox:
-    """Everything below the source folders, in natural order."""
+    """The content of the source folders, in natural order."""
 
     taken: tuple[SourceFile, ...]
     left_out: tuple[LeftOut, ...]
     fetched: str = ""
-    """How many files were fetched from servers, in words; empty if all lie here."""
+    """The number of files fetched from servers, in words; empty if all are local."""
     partial: bool = False
-    """Whether only some of the files are read, since the caller chose them."""
+    """Whether only some of the files are read, because the caller chose them."""
 
 
 def look(
@@ -84,9 +84,9 @@ def look(
 ) -> Inbox:
     """Sort the files below the layout's source folders. `own` are paths that this run writes.
 
-    With `named` only those files are taken. Files on servers are fetched, `on_fetched` being called
-    with each that came; or, without `fetching`, left to whoever reads them. Raises CallError if a
-    folder or a named file is not there.
+    With `named`, only those files are taken. Files on servers are fetched, with `on_fetched` called
+    for each; or, without `fetching`, left to their reader. Raises CallError if a folder or a named
+    file is missing.
     """
     # Files that the user names are read even if no pattern takes them; the finding about that is
     # made where they are read.
@@ -129,7 +129,7 @@ def look(
 def _omission(
     file: Found, lead: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]
 ) -> LeftOut | None:
-    """A file that is not read, and why; None of one that is."""
+    """The reason why a file is not read; None if it is read."""
     is_wanted = not include or bool(matching(include, file.below))
     excluded = _excluded(file.below, exclude)
     if is_wanted and not file.why and not excluded:
@@ -141,7 +141,7 @@ def _omission(
 
 
 def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
-    """The files of a source folder of this machine. Raises CallError if it is not there."""
+    """The files of a local source folder. Raises CallError if it is missing."""
     folder = layout.folders[text]
     if not folder.is_dir():
         if any(not sign.isprintable() for sign in text):
@@ -169,7 +169,7 @@ def _on_server(
     *,
     fetching: bool,
 ) -> tuple[Mirrored, Iterator[Found]]:
-    """The files of a source folder on a server, as they lie here or, not fetched, as listed there.
+    """The files of a source folder on a server, as fetched copies or as listed there.
 
     Raises CallError if it cannot be listed.
     """
@@ -205,7 +205,7 @@ def _tell(
     below: str,
     path: Path,
 ) -> None:
-    """Tell of a file that was fetched and will be taken."""
+    """Report a file that was fetched and will be taken."""
     if not _unwanted_name(below):
         on_fetched(_taken(Found(path, below), lead, text, layout))
 
@@ -234,22 +234,22 @@ def _taken(file: Found, lead: str, text: str, layout: Layout) -> SourceFile:
 
 @dataclass(frozen=True)
 class Found:
-    """What lies below a folder; `below` is its path there, as it is written in texts."""
+    """An entry below a folder; `below` is its path there, as written in texts."""
 
     path: Path
     below: str
     why: str = ""
     """Why it is never read; empty if it may be."""
     kind: FindingKind | None = None
-    """The code of a finding, if that must not go without a word."""
+    """The code of a finding, if it must be reported."""
     folder: bool = False
-    """Whether it is a folder: then what lies in it is not seen."""
+    """Whether it is a folder, whose content is then not known."""
     remote: RemoteFile | None = None
-    """Where it is to be fetched from, if it is not here."""
+    """Where it is to be fetched from, if it is not local."""
 
 
 def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
-    """Every file below a folder in natural order, and the folders that are not looked into."""
+    """Every file below a folder in natural order, and the folders that are not searched."""
     written = frozenset(path.resolve() for path in own)
     home = folder.resolve()
     runs = RunsBelow(home)
@@ -287,7 +287,9 @@ def check_is_file(path: Path) -> None:
 
 
 def below_folders(path: Path, folders: Iterable[Path]) -> str:
-    """A file as texts name it: by its path below the first folder that holds it, else its name."""
+    """A file as texts name it: by its path below the first folder that holds it, else by its
+    name.
+    """
     for folder in folders:
         # Resolved on both sides, as a temporary or home folder often is a link itself.
         if path.resolve().is_relative_to(folder.resolve()):
@@ -296,12 +298,12 @@ def below_folders(path: Path, folders: Iterable[Path]) -> str:
 
 
 def natural_key(path: PurePath) -> tuple[object, ...]:
-    """Sorts '2' before '10', folder by folder, whatever the letter case."""
+    """Sorts '2' before '10', folder by folder, in any letter case."""
     return tuple(map(in_natural_order, path.parts)), path.as_posix()
 
 
 def _found(folder: Path) -> Iterator[Found]:
-    """The files below a folder, and the folders that are not looked into."""
+    """The files below a folder, and the folders that are not searched."""
     closed: list[OSError] = []
     # os.walk passes over folders that it cannot open unless it is given this; they must be told
     # of.
@@ -333,7 +335,7 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
 
 
 def _unwanted_name(below: str) -> str:
-    """Why a file of some name is never read; empty if it may be."""
+    """Why a file of this name is never read; empty if it may be."""
     steps = below.split("/")
     name = steps[-1]
     if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):

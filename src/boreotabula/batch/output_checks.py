@@ -1,4 +1,4 @@
-"""Whether an output may stand where it is named: never in the way of what is read."""
+"""Whether an output may be written to its path: never in the way of inputs."""
 
 from __future__ import annotations
 
@@ -24,9 +24,11 @@ def check_output(
     *,
     beside_glossary: bool = False,
 ) -> None:
-    """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
-    left out by the run unless it is named; `beside_glossary` says whether only some tabs of a
-    workbook are written, so that others of it may hold a glossary."""
+    """Raises CallError if writing `out` would destroy an input.
+
+    The run leaves out what is in `own`, unless it is named. `beside_glossary` says whether only
+    some tabs of a workbook are written, so that others of it may hold a glossary.
+    """
     inputs = [layout.path, *(() if beside_glossary else layout.glossaries), *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another name for the output")
@@ -44,8 +46,9 @@ def check_output(
 
 
 def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
-    """Raises CallError if a file would lie among the files that are read: the next run would take
-    it for one of them. `include` are the patterns of those, if there are any."""
+    """Raises CallError if a file would lie among the inputs: the next run would read it. `include`
+    are the patterns of inputs, if there are any.
+    """
     home = out.resolve()
     for folder in folders:
         if not home.is_relative_to(folder.resolve()):
@@ -59,7 +62,9 @@ def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...]
 
 
 def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ...]) -> None:
-    """The same for a file on a server, given the folders as the layout names them."""
+    """Raises CallError if a file on a server would lie below a source folder; folders are given as
+    the layout names them.
+    """
     for text in folders:
         below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
         if is_remote(text) and below != shown(url) and (not include or matching(include, below)):

@@ -1,4 +1,4 @@
-"""Reading beside fetching: a file is read as soon as it is here, not once all are."""
+"""Reading while fetching: a file is read as soon as it has come, not once all have."""
 
 from __future__ import annotations
 
@@ -14,9 +14,9 @@ from boreotabula.batch.read_all import Readers, ReadOptions
 
 
 class ReadAhead:
-    """Reads files while others are fetched; the run finds their results among those that are kept.
+    """Reads files while others are fetched; the run finds their results in the cache.
 
-    Where nothing is kept, nothing is read ahead.
+    Without a cache nothing is read ahead.
     """
 
     def __init__(self, layout: Layout, means: ReadOptions) -> None:
@@ -41,7 +41,7 @@ class ReadAhead:
         return self
 
     def __exit__(self, _kind: object, error: object, _trace: object) -> None:
-        """Wait for what is under way; but not if the fetching failed."""
+        """Wait for the work in progress, unless the fetching failed."""
         # None ends the thread; it is put even if no thread was started, which does no harm.
         self._queue.put(None)
         if self._thread is not None and error is None:

@@ -1,4 +1,6 @@
-"""What only the user may read: folders, files, the key that signs results, and whose turn it is."""
+"""What only the user may read: folders, files, the key that signs results, and the order of
+runs.
+"""
 
 from __future__ import annotations
 
@@ -14,11 +16,11 @@ from typing import BinaryIO
 from boreotabula.files import open_regular
 
 FOLDER = "BOREOTABULA_CACHE"
-"""The environment variable that names another folder for what is kept."""
+"""The environment variable that names another cache folder."""
 
 
 def cache_folder() -> Path:
-    """Where results and fetched files are kept: below the user's cache folder."""
+    """The folder of results and fetched files: below the user's cache folder."""
     if named := os.environ.get(FOLDER):
         return Path(named)
     from platformdirs import user_cache_path
@@ -27,26 +29,26 @@ def cache_folder() -> Path:
 
 
 LAYOUTS = "layouts"
-"""The folder of the layouts that were checked, among what is kept."""
+"""The folder of checked layouts in the cache."""
 
 
 def open_new(path: Path) -> BinaryIO:
-    """A new file that only its owner may read, open to be written. Raises OSError if anything is
-    there already."""
+    """A new file that only its owner may read, open for writing. Raises OSError if the path
+    exists.
+    """
     flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
     return os.fdopen(os.open(path, flags, 0o600), "wb")
 
 
 def make_own(folder: Path) -> None:
-    """Make a folder and those above it, readable by their owner only."""
+    """Make a folder and its parents, readable by their owner only."""
     if not folder.is_dir():
         make_own(folder.parent)
         folder.mkdir(mode=0o700, exist_ok=True)
 
 
 def is_own(folder: Path) -> bool:
-    """Whether a folder is the user's, and nobody else may write into it; one that is not there yet
-    will be."""
+    """Whether a folder is the user's, and nobody else may write into it; a missing one will be."""
     try:
         result = folder.stat()
     except OSError:
@@ -60,10 +62,10 @@ _KEY_SIZE = 32
 
 @cache
 def own_key() -> bytes:
-    """The key by which the user's own results are told from what others may have put there.
+    """The key that distinguishes the user's own results from what others may have put there.
 
-    It lies in the user's own folder, to be read by nobody else; one that others may have read, or
-    that was cut off, is replaced. Empty if it cannot be kept so.
+    It lies in the user's own folder, readable by nobody else; one that others may have read, or
+    that is incomplete, is replaced. Empty if it cannot be kept that way.
     """
     from platformdirs import user_data_path
 
@@ -75,7 +77,7 @@ def own_key() -> bytes:
 
 
 def _read(path: Path) -> bytes:
-    """The key at a path; empty if there is none that is whole and private."""
+    """The key at a path; empty if there is no complete and private one."""
     try:
         with open_regular(path) as stream:
             # Asked of the open file, not of its path, which may be exchanged between two calls.
@@ -105,12 +107,12 @@ def _made(path: Path) -> bytes:
 
 
 OnWait = Callable[[str], None]
-"""Called with a sentence before another run is waited for."""
+"""Called with a sentence before waiting for another run."""
 
 
 @contextmanager
 def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
-    """Wait until no other run of this user writes to a path, and keep others waiting meanwhile.
+    """Wait until no other run of this user writes to a path, and make others wait meanwhile.
 
     `on_wait` is called with a sentence before it waits. Where the system has no such locks, or the
     cache folder cannot be written, nobody waits.
@@ -149,7 +151,7 @@ _held: set[int] = set()
 
 
 def _let_go_of_locks() -> None:
-    """Close those that a forked process was handed down: others would wait for it, too."""
+    """Close the locks that a forked process inherited: others would wait for it, too."""
     for lock in _held:
         os.close(lock)
     _held.clear()

@@ -1,4 +1,4 @@
-"""All files of an inbox read, in order: from what is kept of earlier runs, or anew on all cores."""
+"""All files of an inbox read, in order: from the cache, or anew on all cores."""
 
 from __future__ import annotations
 
@@ -32,24 +32,24 @@ _LARGE = 4 * 1024**2
 
 @dataclass(frozen=True)
 class ReadOptions:
-    """How files are read; none of it changes what comes of them."""
+    """How files are read; no option changes the result."""
 
     workers: int | None = 1
-    """How many processes read; None for as many as there are cores."""
+    """How many processes read; None for one for each core."""
     kept: Cache | None = None
     """Where results are kept from run to run."""
     fresh: bool = False
-    """Whether what is kept is not used, only replaced."""
+    """Whether kept results are not used, only replaced."""
     limits: Limits = field(default_factory=Limits)
     threads: bool = False
-    """Whether this process has threads of others, see `spread`."""
+    """Whether this process may have threads of other code, see `spread`."""
     evidence: Sequence[Met] = ()
-    """What earlier runs found of day and month in files that are not among those read now."""
+    """What earlier runs found out about day and month in files that are not read now."""
 
 
 @dataclass(frozen=True)
 class _Task:
-    """A file that must be read, and what is known of it already."""
+    """A file that must be read, and what is known about it already."""
 
     source: SourceFile
     digest: str
@@ -73,7 +73,7 @@ def read_all(
 ) -> Iterator[FileReading]:
     """Read the taken files, in order, given their `digests`. Of copies only one is kept.
 
-    That holds for files with the same content, and for tabs with the same records.
+    Copies are files with the same content, and tabs with the same records.
     """
     readings = _read(layout, inbox, means, texts)
     # Files are compared first: a copy of a file is one finding, not one for each of its tabs.
@@ -99,7 +99,7 @@ def read_by_ways(
     texts: Mapping[str, str],
     ways: Mapping[str, Met],
 ) -> Iterator[FileReading]:
-    """The same for files whose doubtful fields are read as `ways` say, by field."""
+    """Read files again, with their ambiguous fields read as `ways` say, by field."""
     by_ways = replace(job, plan=decided_plan(job.plan, ways))
     # Kept apart by what decided: the cache must not mix both readings of one file.
     kept = means.kept and means.kept.by(repr(sorted(ways.items())))
@@ -109,7 +109,7 @@ def read_by_ways(
 def read_sources(
     sources: Sequence[SourceFile], job: Job, means: ReadOptions, texts: Mapping[str, str]
 ) -> Iterator[FileReading]:
-    """Read files, in order, given their `digests`, whatever copies there are among them."""
+    """Read files, in order, given their `digests`, including copies."""
     kept = None if means.fresh else means.kept
     tasks_of = (_Task(source, texts[source.name]) for source in sources)
     looked_up = deque(_known(task, job, kept, threads=means.threads) for task in tasks_of)
@@ -125,7 +125,7 @@ def read_sources(
 
 
 class Readers:
-    """Processes that read files whose results are kept, a few files at a time."""
+    """Processes that read files and keep the results, a few files at a time."""
 
     def __init__(self, job: Job, means: ReadOptions) -> None:
         self._job, self._means = job, means
@@ -154,7 +154,7 @@ class Readers:
 
 
 def _known(task: _Task, job: Job, kept: Cache | None, *, threads: bool) -> FileReading | _Task:
-    """What is known of a file without reading it."""
+    """What is known about a file without reading it."""
     again = partial(_again, task, job, threads=threads)
     reading = kept.find(task.source, task.digest, again) if kept and task.digest else None
     return reading or task
@@ -169,7 +169,7 @@ def _again(task: _Task, job: Job, *, threads: bool) -> FileReading:
 
 
 def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterator[FileReading]:
-    """Read files in other processes. What is large and was kept need not be sent: it is found."""
+    """Read files in other processes. Large results that are kept need not be sent."""
     if not tasks:
         return
     read = partial(_read_there, job=job, kept=means.kept)
@@ -185,7 +185,9 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterat
 
 
 def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
-    """Read a file in another process: the digest under which the result is kept, or the result."""
+    """Read a file in another process; returns the digest under which the result is kept, or the
+    result.
+    """
     reading = read_file(task.source, job)
     result = packed(reading)
     stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)
@@ -194,12 +196,12 @@ def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
 
 
 def _ended(task: _Task, ended: Ended) -> str | Packed:
-    """The reading of a file whose reading came to no end."""
+    """The reading of a file that was not read to its end."""
     return packed(ended_reading(task.source.name, task.digest, ended))
 
 
 def without_same(readings: Iterator[FileReading], kept: Mapping[str, str]) -> Iterator[FileReading]:
-    """The readings, where a file gives nothing that is a copy of another: see `originals`."""
+    """The readings; a file that is a copy of another has no result: see `originals`."""
     for reading in readings:
         original = kept.get(reading.name, reading.name)
         yield reading if original == reading.name else _copy_of(reading, original)
@@ -210,13 +212,16 @@ _COPY_MARK = re.compile(
     r"|\s+copy(\s+\d+)?$|^(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+",
     re.IGNORECASE,
 )
-"""What programs add to the name of a copied file."""
+"""The mark that programs add to the name of a copied file."""
 
 
 def originals(sources: Sequence[SourceFile], texts: Mapping[str, str]) -> dict[str, str]:
-    """The file that is kept for each: of those with the same content and the same captures the one
-    whose name is not that of a copy, else the first. Files whose names tell different things are no
-    copies, but for the marks that programs add to the names of copies."""
+    """The file that is kept for each file.
+
+    Of files with the same content and the same captures it is the one whose name is not that of a
+    copy, else the first. Files whose names mean different things are no copies, apart from the
+    marks that programs add to the names of copies.
+    """
     groups: dict[tuple[object, ...], list[str]] = {}
     for source in sources:
         # A file without a digest could not be read; two of them are not copies of each other.

@@ -1,4 +1,4 @@
-"""The folders that runs write beside their outputs, and what they say of files that lie about."""
+"""The folders that runs write beside their outputs, and what they say about files nearby."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ RUN_RECORD = "run.json"
 RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
 """The files of that folder."""
 BEFORE = "before"
-"""What the output of the run before is called there, but for its ending."""
+"""The name there, without its ending, of the output of the run before."""
 # The output's name is at the start of the record, which may have many megabytes.
 _START = 8192
-"""The first bytes of a record hold what output it is of."""
+"""The first bytes of a record name its output."""
 
 
 class RunsBelow:
-    """The runs that wrote something below a folder, looked at once for each folder of files."""
+    """The runs that wrote something below a folder, searched once for each folder of files."""
 
     def __init__(self, home: Path) -> None:
         self._home = home
@@ -37,7 +37,7 @@ class RunsBelow:
         return (folder, *folder.parents)
 
     def record_of(self, below: str) -> Path | None:
-        """The record of the run that says that it wrote a file, or the folder that holds it."""
+        """The record of the run that claims to have written a file, or the folder that holds it."""
         folder, _, name = below.rpartition("/")
         paths = self._of_folder(folder)
         return paths.get(name) or paths.get(_ALL)
@@ -48,7 +48,9 @@ class RunsBelow:
         return self._of[folder]
 
     def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
-        """The files of a folder that runs say they wrote, each with the record of its run."""
+        """The files of a folder that runs claim to have written, each with the record of its
+        run.
+        """
         if _is_run_folder(folder):
             kept = (path.name for path in folder.glob(f"{BEFORE}.*"))
             yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
@@ -66,15 +68,19 @@ class RunsBelow:
 
 def run_folder(out: Path) -> Path:
     """The folder beside an output that holds the findings and the record of its run: each output
-    has its own."""
+    has its own.
+    """
     # Each output has a folder of its own: two outputs in one folder must not replace each other's
     # record.
     return out.with_name(out.name + RUN_FOLDER)
 
 
 def last_run_folder(out: Path) -> Path:
-    """The folder of the last run into an output: that of an earlier version, which outputs of the
-    same name but for the ending shared, if there is no other and it names the output."""
+    """The folder of the last run into an output.
+
+    That is the folder of an earlier version, which outputs with the same name but another ending
+    shared, if there is no other and it names the output.
+    """
     folder = run_folder(out)
     if not (folder / RUN_RECORD).is_file() and out.name in outputs_of(_shared_folder(out)):
         return _shared_folder(out)
@@ -95,7 +101,7 @@ _ALL = ""
 
 
 def as_it_was_written(path: Path, record: Path) -> bool:
-    """Whether a file is just as the run left it whose record this is."""
+    """Whether a file is exactly as the run with this record left it."""
     if path.parent == record.parent:  # the files of the run folder itself
         return True
     try:
@@ -114,8 +120,10 @@ def as_it_was_written(path: Path, record: Path) -> bool:
 
 @lru_cache(maxsize=8)
 def _written_by(record: Path, _modified: int) -> tuple[str, Any]:
-    """The output that a record speaks of, and what it says of its files. Raises OSError, ValueError
-    or what comes of a record that is none."""
+    """The output of a record, and its entries about files.
+
+    Raises OSError, ValueError or the error of an invalid record.
+    """
     loads = json.loads(text_of(record))
     return real_name(loads["output"]), loads["written"]
 
@@ -125,12 +133,13 @@ _OUTPUTS = (
     re.compile(rf'"output": ({_TEXT})'),
     re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
 )
-"""What the record of a run begins with: its output; and, written by earlier versions, other
-outputs that share its folder."""
+"""The beginning of a record: its output; and, written by earlier versions, other outputs that share
+its folder.
+"""
 
 
 def outputs_of(folder: Path) -> frozenset[str]:
-    """The names of the outputs that a run folder belongs to; none if it is no such folder."""
+    """The names of the outputs that a run folder belongs to; none if it is no run folder."""
     try:
         with open_regular(folder / RUN_RECORD) as stream:
             start = stream.read(_START).decode("utf-8", "ignore")

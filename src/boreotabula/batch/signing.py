@@ -1,4 +1,4 @@
-"""Digests by which the program knows what it has kept: as its own, and of this version."""
+"""Digests by which the program recognises what it has kept: as its own, and from this version."""
 
 from __future__ import annotations
 
@@ -12,23 +12,23 @@ from pathlib import Path
 from boreotabula import __version__
 
 DIGEST = 32
-"""Bytes of a digest."""
+"""The length of a digest in bytes."""
 
 
 def digest_of(content: bytes, secret: bytes = b"") -> bytes:
-    """The digest of some bytes. With a `secret` only its owner can make the same."""
+    """The digest of some bytes. With a `secret` only its owner can compute the same."""
     return hashlib.blake2b(content, digest_size=DIGEST, key=secret).digest()
 
 
 def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
-    """Whether a digest is that of some bytes, made with a secret."""
+    """Whether a digest is that of some bytes, computed with a secret."""
     # Compared in constant time, as the digest guards against others on the same machine.
     return hmac.compare_digest(digest_of(content, secret), digest)
 
 
 @cache
 def program_version() -> str:
-    """What tells this version of the program, and of what it reads with, from others."""
+    """Identifies this version of the program and of its readers."""
     home = Path(__file__).parents[1]
     # Sizes and times of the modules too, so that a developer's change makes kept results invalid.
     files = sorted(home.glob("**/*.py"))

@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class TabSurvey:
-    """What is seen of one tab."""
+    """The facts about one tab."""
 
     name: str
     visibility: Visibility
@@ -44,10 +44,12 @@ class TabSurvey:
     """Filled rows; `columns` alike."""
     columns: int = 0
     start: str = ""
-    """Where the data starts, as an address: the headings of its table, or the first filled cell."""
+    """The first cell of the data, as an address: the headings of its table, or the first filled
+    cell.
+    """
     tables: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
-    """Defined names that stand for a cell of it."""
+    """Defined names that refer to a cell of it."""
     hidden: tuple[int, int] = (0, 0)
     """Hidden rows and columns."""
     merged: int = 0
@@ -62,13 +64,13 @@ class TabSurvey:
 
     @property
     def blank(self) -> bool:
-        """Whether nothing stands on it."""
+        """Whether it is empty."""
         return not self.rows and not self.unreadable
 
 
 @dataclass(frozen=True)
 class FileSurvey:
-    """What is seen of one file."""
+    """The facts about one file."""
 
     name: str
     size: int
@@ -78,12 +80,12 @@ class FileSurvey:
     remarks: tuple[str, ...] = ()
     tabs: tuple[TabSurvey, ...] = ()
     said: tuple[str, ...] = ()
-    """What choosing the tabs by the layout gave rise to."""
+    """Findings of the layout's choice of tabs."""
 
 
 @dataclass(frozen=True)
 class Difference:
-    """In what a frame differs from the usual one, in words."""
+    """How a frame differs from the usual one, in words."""
 
     said: str
     another_form: bool = False
@@ -97,9 +99,9 @@ class Alike:
     frame: Frame
     tabs: tuple[tuple[str, str], ...]
     like: int | None = None
-    """The number of the larger group that they are most like; None for the largest."""
+    """The index of the larger group that they are most similar to; None for the largest."""
     differs: Difference | None = None
-    """In what they differ from that one."""
+    """How they differ from that group."""
 
     @property
     def files(self) -> list[str]:
@@ -138,7 +140,7 @@ def survey(
 ) -> Survey:
     """Look into every file below a folder, or below the source folders of a layout.
 
-    `on_start` is told the number of files. Raises CallError if a folder is not there.
+    `on_start` is called with the number of files. Raises CallError if a folder is missing.
     """
     sources, file_surveys = _files(target, layout)
     if on_start is not None:
@@ -164,7 +166,7 @@ def job_of(layout: Layout | None, limits: Limits | None) -> Job | None:
 
 
 def _ended(source: SourceFile, ended: Ended) -> FileSurvey:
-    """What is seen of a file whose reading came to no end."""
+    """The facts about a file that was not read to its end."""
     return FileSurvey(source.name, _size(source.path), unreadable=ended.said)
 
 
@@ -274,7 +276,7 @@ _MOST_WORDS = 6
 
 
 def difference(usual: Frame, other_frame: Frame) -> Difference:
-    """In what a frame differs from the usual one."""
+    """How a frame differs from the usual one."""
     had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other_frame.headings)
     lacks = [usual.written(word) for word in had if not has[word]]
     more_texts = [other_frame.written(word) for word in has if not had[word]]

@@ -1,4 +1,4 @@
-"""Tabs as they are seen, for `show` and the page of roles."""
+"""Tabs for display, for `show` and the page of roles."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class TabView:
-    """A tab to be looked at; with a layout, also how it was read."""
+    """A tab to be shown; with a layout, also how it was read."""
 
     sheet: Sheet
     reading: TabReading | None = None
@@ -39,22 +39,22 @@ class TabView:
 
 @dataclass(frozen=True)
 class FileView:
-    """Some tabs of a file, and the names of those that were not asked for."""
+    """Some tabs of a file, and the names of its other tabs."""
 
     remarks: tuple[str, ...]
     tabs: tuple[TabView, ...]
     others: tuple[str, ...]
     unreadable: str = ""
-    """Why there is nothing to look at."""
+    """Why there is nothing to show."""
 
 
 def view_file(
     path: Path, wanted: Sequence[str], layout: Layout | None, limits: Limits | None = None
 ) -> FileView:
-    """The tabs of a file that match the patterns `wanted`; else those the layout reads, or the
+    """The tabs of a file that match the patterns `wanted`; else those that the layout reads, or the
     first filled one.
 
-    Raises CallError if there is no such file or tab, or if it cannot be read.
+    Raises CallError if the file or tab does not exist, or cannot be read.
     """
     (file_view,) = view_files([path], wanted, layout, limits)
     if file_view.unreadable:
@@ -68,9 +68,9 @@ def view_files(
     layout: Layout | None,
     limits: Limits | None = None,
 ) -> Iterator[FileView]:
-    """The same of several files; what cannot be shown says why.
+    """The views of several files; one that cannot be shown says why.
 
-    Raises CallError if there is no such file.
+    Raises CallError if a file does not exist.
     """
     for path in paths:
         check_is_file(path)

@@ -1,1 +1,1 @@
-"""What a layout needs since the form has changed."""
+"""What a layout needs after the form has changed."""

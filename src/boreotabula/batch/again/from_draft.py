@@ -1,5 +1,6 @@
 """Changes of a layout that a new draft of the same files suggests: what the draft has and the
-layout lacks, under the names that a person gave to the fields."""
+layout lacks, under the names that a person gave to the fields.
+"""
 
 from __future__ import annotations
 
@@ -56,8 +57,11 @@ def new_draft(layout: Layout, inbox: Inbox, limits: Limits) -> NewDraft | None:
 def draft_amendments(
     new: NewDraft, layout: Layout, run: Run, inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
-    """What a draft of the files of a run has and their layout lacks: headings and labels of its
-    fields, in other words or another language; their types; words for totals and for nothing."""
+    """What a draft of the files of a run has and their layout lacks.
+
+    Headings and labels of its fields, in other words or another language; their types; words for
+    totals and for blank values.
+    """
     own = list_headings(layout, inbox, limits)
     same = _same_fields(own, new.headings) | _same_stamps(layout, new.sketch)
     yield from _words_of_tabs(layout, new, own, same)
@@ -66,8 +70,10 @@ def draft_amendments(
 
 
 def _same_fields(own: HeadingList, drafted: HeadingList) -> dict[str, str]:
-    """The field of the layout that each field of the draft stands for, by the headings that both
-    know. If several are possible, the one that most tabs support."""
+    """The field of the layout for each field of the draft, by the headings that both know.
+
+    If several are possible, the one that most tabs support.
+    """
     field_of = {normal_form(use.heading): use.field for use in own.of("column")}
     votes: dict[str, Counter[str]] = {}
     for use in drafted.of("column"):
@@ -79,7 +85,7 @@ def _same_fields(own: HeadingList, drafted: HeadingList) -> dict[str, str]:
 
 
 def _same_stamps(layout: Layout, sketch: Sketch) -> dict[str, str]:
-    """The same for stamps, by the labels that both know."""
+    """The stamp of the layout for each stamp of the draft, by the labels that both know."""
     stamps = {
         normal_form(label.text): source.field
         for form in layout.plan.forms for source in form.sources for label in source.labels
@@ -100,8 +106,11 @@ def _labels(source: Mapping[str, Any]) -> list[str]:
 def _words_of_tabs(
     layout: Layout, new: NewDraft, own: HeadingList, same: Mapping[str, str]
 ) -> Iterator[Amendment]:
-    """Headings and labels that the layout does not know: those of a tab at once, since a form in
-    another language is read with all of them or not at all; then each by itself."""
+    """Headings and labels that the layout does not know.
+
+    Those of a tab come together, because a form in another language is read with all of them or not
+    at all; then each by itself.
+    """
     unknown = {normal_form(use.heading) for use in own.of("unknown")}
     uses = [
         use for use in new.headings.of("column")
@@ -147,7 +156,7 @@ def _in_a_row(words: Sequence[str]) -> str:
 def _unknown_labels(
     layout: Layout, sketch: Sketch, same: Mapping[str, str]
 ) -> Iterator[tuple[str, str, Change]]:
-    """The labels by which a draft finds the stamps of the layout, and the layout does not."""
+    """The labels by which a draft finds the stamps of the layout, and which the layout lacks."""
     labels = [
         label for form in layout.plan.forms for source in form.sources for label in source.labels
     ]
@@ -158,15 +167,17 @@ def _unknown_labels(
 
 
 def _missing(texts: Sequence[str], drafted: Any) -> list[str]:
-    """The texts of a draft that are not among those of the layout."""
+    """The texts of a draft that the layout lacks."""
     return [text for text in listed(drafted) if text not in texts]
 
 
 def _types(
     findings: Sequence[Finding], sketch: Sketch, same: Mapping[str, str]
 ) -> Iterator[Amendment]:
-    """The type of each field with errors, as a draft of all files has it. No field becomes a
-    text: its values would then be read whatever they are."""
+    """The type of each field with errors in a draft of all files.
+
+    No field becomes a text: its values would then be read whatever they are.
+    """
     failed = {
         finding.field: finding
         # In reverse, so that the first finding of each field stays and gives the place.
@@ -188,7 +199,7 @@ def _types(
 
 
 def _words_of_reading(layout: Layout, sketch: Sketch) -> Iterator[Amendment]:
-    """Words for totals, and signs for nothing, that a draft of all files has."""
+    """Words for totals, and signs for blank values, in a draft of all files."""
     named = [text for block in layout.spec.block for text in block.totals.texts]
     totals = _missing(named, sketch.block.get("totals"))
     if totals:

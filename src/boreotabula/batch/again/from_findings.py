@@ -1,4 +1,4 @@
-"""Changes of a layout that the findings of a run speak for."""
+"""Changes of a layout that the findings of a run suggest."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ _CERTAIN = 0.5
 def finding_amendments(
     layout: Layout, run: Run, inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
-    """What the findings of a run and its unknown headings speak for."""
+    """The changes that the findings of a run and its unknown headings suggest."""
     by_kind: dict[FindingKind, list[Finding]] = {}
     for finding in run.findings:
         by_kind.setdefault(finding.kind, []).append(finding)
@@ -63,7 +63,7 @@ def finding_amendments(
 
 
 def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
-    """Headings that no field knows: of a field that is lacking there, or of a new one."""
+    """Headings that no field knows: of a field that is missing there, or of a new one."""
     headings = list_headings(layout, inbox, limits)
     suggested = suggestions(headings, layout.plan)
     for use in headings.of("unknown"):
@@ -97,7 +97,7 @@ _TYPES = {
     "whole numbers": "integer", "numbers": "number", "dates": "date", "times": "time",
     "yes or no": "yesno",
 }  # fmt: skip
-"""The type of a new field, by what all of its cells hold."""
+"""The type of a new field, by the kind of all its cells."""
 
 
 def _type_below(use: HeadingUse) -> str:
@@ -127,7 +127,7 @@ def _of_totals(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]
 
 
 def _of_nothing(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]:
-    """Signs that stand where values belong."""
+    """Signs for blank values where values belong."""
     values = [*by_kind.get(VALUE_NOT_CONVERTED, ()), *by_kind.get(COLUMN_NOT_CONVERTED, ())]
     for value in values:
         if value.found.strip() in NOTHING:
@@ -142,7 +142,7 @@ _MOST_TEXTS = 12
 
 
 def _of_texts(run: Run) -> Iterator[Amendment]:
-    """Texts that several tabs bear in the same words."""
+    """Texts that several tabs have in the same words."""
     # Only where the run itself said that texts repeat: otherwise a few cells are not worth a
     # rule.
     if not any(finding.kind == TEXTS_REPEATED for finding in run.findings):
@@ -193,8 +193,9 @@ def _of_tabs(
 
 
 def _tab_pattern(tab: str, patterns: Sequence[Pattern]) -> str:
-    """A pattern for a tab, with the capture of the others in the place of its number or last
-    word."""
+    """A pattern for a tab, with the capture of the other patterns in place of its number or last
+    word.
+    """
     captures = [capture for pattern in patterns for capture in pattern.captures]
     # “Week 12” becomes “Week {week}” only if the layout captures something there already.
     word, gap, last = tab.rpartition(" ")
@@ -204,8 +205,9 @@ def _tab_pattern(tab: str, patterns: Sequence[Pattern]) -> str:
 def _of_stamps(
     layout: Layout, by_kind: dict[FindingKind, list[Finding]], inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
-    """Labels that are not found: another one stands where they do on other tabs, or a word like
-    them."""
+    """Labels that are not found: another one stands at their place on other tabs, or a similar
+    one.
+    """
     lost = by_kind.get(STAMP_NOT_FOUND, [])
     if not lost:
         return
@@ -240,7 +242,7 @@ def _of_stamps(
 
 
 _SOME = 12
-"""Of a large folder some files show what the labels are."""
+"""This many files of a large folder show what the labels are."""
 _LIKE = 70
 """From this likeness on, in per cent, a label counts as another spelling of a known one."""
 
@@ -262,11 +264,11 @@ def _spots(sheet: Sheet, stamp: StampPlan) -> Iterator[tuple[int, int]]:
 
 
 _COVER = 60
-"""Labels stand in the first rows."""
+"""Labels stand in this many first rows."""
 
 
 def _unknown_pairs(sheet: Sheet, stamps: Sequence[StampPlan]) -> Iterator[Pair]:
-    """The labelled values of a tab whose labels no stamp knows."""
+    """The labelled values of a tab whose labels no stamp has."""
     tables = tables_of(sheet)
     for pair in pairs_of(sheet, tables):
         if not any(
@@ -285,6 +287,6 @@ def _likeness(label: str, stamp: StampPlan) -> float:
 
 
 def _fits(pair: Pair, layout: Layout, field: str) -> bool:
-    """Whether the value beside a label is one of a field."""
+    """Whether the value beside a label fits a field."""
     # Converted as a run would do it, so that the answer is the one that the run will give.
     return not convert([pair.value], layout.plan.form(field)).failures

@@ -1,7 +1,7 @@
-"""What a layout needs since the form has changed: changes that make the files read better.
+"""What a layout needs after the form has changed: changes with which the files read better.
 
-What the findings of a run suggest is tried, and what a new draft of the same files has that the
-layout lacks. Each change is tried by reading the files with it. It is judged in bits, as the
+The suggestions come from the findings of a run, and from what a new draft of the same files has and
+the layout lacks. Each change is tried by reading the files with it. It is judged in bits, as the
 candidates of a draft are: it stays if it saves more than it costs to write down.
 """
 
@@ -41,19 +41,19 @@ _MOST_FILES = 60
 
 @dataclass(frozen=True)
 class Proposal:
-    """What a layout could be, and what it gives then."""
+    """How a layout could change, and the result."""
 
     layout: Layout
     before: str
     after: str
-    """The text of the layout, as it is and with the changes."""
+    """The text of the layout before and after the changes."""
     changes: tuple[Amendment, ...]
     run: Run
-    """The run by the layout as it is, over the files that were looked at."""
+    """The run with the unchanged layout, over the files that were read."""
     better: Run
-    """The same with the changes."""
+    """The run with the changes."""
     more: int = 0
-    """How many files were not looked at, because enough others were."""
+    """How many files were not read, because enough others were."""
 
 
 def propose(
@@ -62,9 +62,9 @@ def propose(
     on_file: Callable[[FileReading], None] | None = None,
     on_start: Callable[[int], None] | None = None,
 ) -> Proposal:
-    """Look for what a layout needs, to read the files that are in its folders now.
+    """Look for the changes that a layout needs to read the present files of its folders.
 
-    Raises CallError if a source folder is not there.
+    Raises CallError if a source folder is missing.
     """
     limits = limits or Limits()
     whole = look(layout)
@@ -100,12 +100,12 @@ def propose(
 
 
 Source = Callable[[Layout, Run, Inbox, Limits], Iterator[Amendment]]
-"""What may change, by a layout, its run, the files of it, and the limits."""
+"""Suggests changes, given a layout, its run, the files of it, and the limits."""
 
 
 @dataclass
 class _Search:
-    """The changes that are taken so far, and the run with them."""
+    """The changes that are accepted so far, and the run with them."""
 
     layout: Layout
     text: str
@@ -114,10 +114,10 @@ class _Search:
     limits: Limits
     best: Run
     filled: int
-    """The filled cells of the files as they were read first."""
+    """The filled cells of the files as they were first read."""
 
     def go_on(self, source: Source) -> None:
-        """Try what a source has, until nothing of it makes the files read better."""
+        """Try the suggestions of a source, until none of them makes the files read better."""
         for _ in range(_ROUNDS):
             before = len(self.taken)
             layout = self._layout_with(())
@@ -158,8 +158,9 @@ class _Search:
 
 
 def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
-    """Patterns of files that leave some out by a number or period alone, though their tabs are read
-    without an error."""
+    """Patterns of files that leave some out only by a number or period, though their tabs are read
+    without an error.
+    """
     left_out = [omission.name for omission in inbox.left_out if omission.why == NO_PATTERN]
     if not left_out:
         return
@@ -192,7 +193,7 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
 
 
 def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
-    """Some files, and those that are taken only afterwards."""
+    """Some files, and those that are added only afterwards."""
     names = {source.name for source in inbox.taken} | (
         {source.name for source in after.taken} - {source.name for source in before.taken}
     )
@@ -200,10 +201,10 @@ def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
 
 
 def bits_left(run: Run, filled: int) -> float:
-    """What the records of a run do not explain, in bits: each cell in no record, and each finding,
-    costs its place among so many filled cells and what stands there. Less is better.
+    """What the records of a run do not explain, in bits; less is better.
 
-    Runs that are compared have one scale: one that reads more tabs has no dearer places.
+    Each cell in no record, and each finding, costs its place among this many filled cells and its
+    content. Compared runs share a scale: reading more tabs does not make places dearer.
     """
     # The place of a cell costs the same for both runs, so that reading more tabs is not punished.
     place = log2(filled + 1)
@@ -213,15 +214,17 @@ def bits_left(run: Run, filled: int) -> float:
 
 
 def _bits_of_finding(finding: Finding) -> float:
-    """What stands in the cell of a finding; what is missing costs as much as a short text. A note
-    says that a cell was read, so it costs no more than its place."""
+    """The content of a finding's cell; missing content costs as much as a short text.
+
+    A note says that a cell was read, so it costs no more than its place.
+    """
     if finding.severity is Severity.NOTE:
         return 0.0
     return bits_of_letters(finding.found) if finding.found else BITS_OF_TEXT
 
 
 def _those_in_question(inbox: Inbox, run: Run) -> Inbox:
-    """The files of which something was said, and some of the others to hold them against."""
+    """The files with findings, and some of the others for comparison."""
     files = {finding.file for finding in run.findings}
     # Files with findings first, since these decide; the others guard against making them worse.
     first = [source for source in inbox.taken if source.name in files]

@@ -1,1 +1,1 @@
-"""Results kept from run to run: readings as bytes, and where these bytes are kept."""
+"""Results kept from run to run: readings as bytes, and their store."""

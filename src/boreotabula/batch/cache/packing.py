@@ -1,8 +1,8 @@
 """A reading as bytes, to be kept or sent, and back.
 
-Its head is an Arrow stream of the unplaced cells, whose metadata holds as JSON all that is no cell;
-its body holds the records: for each output table an Arrow stream with a row for each tab, of what
-all its records share, and one with a batch for each tab, of the rest.
+Its head is an Arrow stream of the unplaced cells, whose metadata holds everything but cells as
+JSON. Its body holds the records: for each output table an Arrow stream with a row for each tab,
+with the values that all its records share, and one with a batch for each tab, with the rest.
 """
 
 from __future__ import annotations
@@ -30,16 +30,16 @@ from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.reading.values.arrays import repeated
 
 Place = tuple[int, int]
-"""Where the records of a table of a tab are: the number of their two streams, and of a batch."""
+"""Where the records of a table of a tab are: the index of their two streams, and of a batch."""
 
 
 class Streams:
-    """The records of a reading as Arrow streams; those that hold them say where their bytes are."""
+    """The records of a reading as Arrow streams; subclasses say where the bytes are."""
 
     ends: Sequence[int] = ()
-    """Where each stream ends; the first begins at 0."""
+    """The end of each stream; the first begins at 0."""
     columns: Sequence[Sequence[str]] = ()
-    """Of each two streams the columns, in their order."""
+    """The columns of each pair of streams, in order."""
 
     @property
     def content(self) -> pa.Buffer | None:
@@ -47,7 +47,7 @@ class Streams:
         raise NotImplementedError
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:
-        """The records of a table of a tab, read once more from the file."""
+        """The records of a table of a tab, read again from the file."""
         raise NotImplementedError
 
     @cached_property
@@ -80,7 +80,7 @@ class Packed:
     body: bytes
 
     def reading(self) -> FileReading:
-        """The reading; its records are unpacked once asked for."""
+        """The reading; its records are unpacked when they are first used."""
         return read_head(self.head, _InMemory(self.body))
 
 
@@ -151,13 +151,13 @@ def _described(tab: TabResult, places: Mapping[str, Place]) -> dict[str, object]
 
 
 def without_records(reading: FileReading) -> bytes:
-    """All of a reading but its records, as bytes: see `read_without_records`."""
+    """A reading without its records, as bytes: see `read_without_records`."""
     tabs = tuple(replace(tab, tables={}) for tab in reading.tabs)
     return packed(replace(reading, tabs=tabs)).head
 
 
 def read_without_records(head: bytes) -> FileReading:
-    """The reading whose records are elsewhere."""
+    """The reading whose records are stored elsewhere."""
     return read_head(head, Streams())
 
 
@@ -165,8 +165,9 @@ _ABOUT = b"boreotabula_reading"
 
 
 def read_head(head: bytes, body: Streams) -> FileReading:
-    """The reading whose head this is, and whose records are in a body. Raises ValueError, KeyError
-    or TypeError if it is none."""
+    """The reading with this head, and with its records in a body. Raises ValueError, KeyError or
+    TypeError if the head is invalid.
+    """
     unplaced, metadata = UnplacedCells.unpacked(head)
     about = json.loads(metadata[_ABOUT])
     body.ends, body.columns = about["ends"], about["columns"]
@@ -271,7 +272,7 @@ _KINDS: Mapping[str, tuple[type, Callable[[str], object]]] = {
     "time": (time, time.fromisoformat),
     "decimal": (Decimal, Decimal),
 }
-"""Values that JSON does not know: written as their kind and their text; a datetime is a date."""
+"""Values that JSON does not have: written as their kind and their text; a datetime is a date."""
 
 
 def _plain(values: Mapping[str, object]) -> dict[str, object]:
@@ -302,7 +303,7 @@ def _meant(values: Mapping[str, Any]) -> dict[str, object]:
 
 
 class _Key:
-    """A schema as part of a key: with the metadata of its fields, which Arrow leaves aside."""
+    """A schema as part of a key: with the metadata of its fields, which Arrow ignores."""
 
     def __init__(self, schema: pa.Schema) -> None:
         self._schema = schema
@@ -318,7 +319,9 @@ class _Key:
 
 
 def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
-    """The columns that hold one value in each batch; the last is always left with the others."""
+    """The columns with a single value in each batch; the last column always stays with the
+    others.
+    """
     group = [batch for batch in batches if batch.num_rows]
     # One column must remain: a batch without columns has no number of rows.
     columns = range(batches[0].num_columns - 1)
@@ -343,8 +346,11 @@ def _holds_one_value(column: pa.Array) -> bool:
 
 
 def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> Iterator[int]:
-    """Write batches of one schema as two streams, and tell where each ends: first a row for each
-    batch with the columns whose values its records share, then the others."""
+    """Write batches of one schema as two streams, and return where each ends.
+
+    The first has a row for each batch with the columns whose values its records share, the second
+    the other columns.
+    """
     # What all records of a tab share, such as its name, is written once instead of once a row.
     shared = _shared(batches)
     fields = [*batches[0].schema]
@@ -369,7 +375,7 @@ def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> It
 
 
 def _first(column: pa.Array) -> object:
-    """The value that all of a column have; None of no records."""
+    """The value that all of a column have; None without records."""
     if not len(column):
         return None
     return (column.dictionary if pa.types.is_dictionary(column.type) else column)[0].as_py()
@@ -382,7 +388,7 @@ def _plain_type(kind: pa.DataType) -> pa.DataType:
 def _read(
     once: pa.RecordBatch, number: int, value: pa.RecordBatch, names: Sequence[str]
 ) -> pa.RecordBatch:
-    """A batch with all of its columns, in their order."""
+    """A batch with all of its columns, in order."""
     fields = {one.name: one for one in value.schema}
     arrays = dict(zip(value.schema.names, value.columns, strict=True))
     for field, column in zip(once.schema, once.columns, strict=True):

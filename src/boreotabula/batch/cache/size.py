@@ -1,7 +1,6 @@
-"""How much is kept of earlier runs, and deleting what was not used longest.
+"""The size of the cache, and deleting the least recently used results.
 
-Apart from the results themselves: to count them, none is opened, and no library for records is
-needed.
+Separate from the results themselves: counting them opens none, and needs no library for records.
 """
 
 from __future__ import annotations
@@ -14,18 +13,21 @@ from pathlib import Path
 from boreotabula.batch.private_files import LAYOUTS
 
 LARGEST = 2 * 1024**3
-"""The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
+"""The most bytes that the folder may hold; beyond that, the least recently used results are
+deleted.
+"""
 
 
 def cache_size(folder: Path) -> tuple[int, int]:
-    """How many results a folder holds, and their bytes."""
+    """The number of results in a folder, and their bytes."""
     sizes = [size for _, size, _ in _entries(folder)]
     return len(sizes), sum(sizes)
 
 
 def clear(folder: Path, largest: int = 0) -> None:
-    """Delete results and checked layouts until a folder holds at most so many bytes: those unused
-    longest first."""
+    """Delete results and checked layouts until a folder holds at most this many bytes: the least
+    recently used first.
+    """
     # Layouts count too, as the limit is on what the folder holds.
     kept = [*_entries(folder), *_entries(folder, f"{LAYOUTS}/*")]
     entries = sorted(kept, key=lambda entry: entry[2])
@@ -40,8 +42,11 @@ def clear(folder: Path, largest: int = 0) -> None:
 
 
 def tidy(folder: Path, largest: int = LARGEST) -> None:
-    """`clear` a folder that holds more than it may: looked at once in a while, as it takes longer
-    than reading a workbook does to look through thousands of results."""
+    """`clear` a folder that is too large.
+
+    It is measured only once in a while, because looking through thousands of results takes longer
+    than reading a workbook.
+    """
     marker = folder / _TIDIED
     try:
         # A clock that was set back must not put it off for long.
@@ -57,12 +62,11 @@ def tidy(folder: Path, largest: int = LARGEST) -> None:
 
 _TIDIED = "tidied"
 _NOT_BEFORE = 600
-"""Seconds before it is looked at again."""
+"""Seconds before it is measured again."""
 
 
 def _entries(folder: Path, pattern: str = "??/*") -> Iterator[tuple[Path, int, float]]:
-    """Each result, or what else fits a pattern: where it is, its bytes, and when it was used
-    last."""
+    """Each result, or other file that matches a pattern: its path, its bytes, and its last use."""
     for path in folder.glob(pattern):
         with suppress(OSError):
             entries = path.stat()

@@ -1,10 +1,10 @@
 """Results kept from earlier runs, so that an unchanged file is not read again.
 
 An entry is one file: a heading line, the digests of its two parts by the user's own key, then these
-parts: see `packing`. Its name is the digest of all that the result depends on, and is signed with
-each part, as the second part is with the first: no entry can stand for another. Entries are written
-beside and moved into place, so two runs may share the folder; one that is damaged is as good as
-none.
+parts: see `packing`. Its name is the digest of everything that the result depends on, and is
+signed with each part, as the second part is with the first: no entry can stand for another. Entries
+are written beside and moved into place, so two runs may share the folder; a damaged entry is
+ignored.
 """
 
 from __future__ import annotations
@@ -36,16 +36,16 @@ class Cache:
 
     folder: Path
     reader: str
-    """The digest of all that readings depend on besides the files."""
+    """The digest of everything that readings depend on besides the files."""
     secret: bytes = b""
-    """The user's own key: an entry that was not signed with it is none."""
+    """The user's own key: an entry that is not signed with it is ignored."""
 
     @classmethod
     def of(cls, layout: str, limits: object, folder: Path | None = None) -> Cache | None:
-        """The results by a layout, given its digest, within some limits.
+        """The results of a layout, given its digest, within some limits.
 
         None if the user can have no key, or others may write into the folder: then nothing is kept,
-        and nothing that is there is taken.
+        and nothing there is used.
         """
         # A folder that others may write into is not trusted: what lies there may be forged.
         folder = folder or cache_folder()
@@ -55,11 +55,11 @@ class Cache:
         return cls(folder, reader.hex(), secret) if secret else None
 
     def by(self, extra: str) -> Cache:
-        """The results of the same layout where something else decides them, too."""
+        """The results of the same layout where something else also decides them."""
         return replace(self, reader=digest_of(f"{self.reader} {extra}".encode()).hex())
 
     def key(self, source: SourceFile, digest: str) -> str:
-        """What tells the result of a file with some content from all others."""
+        """The key of the result of a file with this content."""
         # All that a reading depends on besides the content; the name and folder, because captures
         # come from them.
         about = (
@@ -70,7 +70,7 @@ class Cache:
         return digest_of(repr(about).encode()).hex()[:48]
 
     def path(self, source: SourceFile, digest: str) -> Path:
-        """Where the result of a file with some content is kept."""
+        """The path of the result of a file with this content."""
         name = self.key(source, digest)
         return self.folder / name[:2] / name[2:]
 
@@ -79,7 +79,8 @@ class Cache:
     ) -> FileReading | None:
         """The result of a file; None if there is none, or it is damaged.
 
-        Its records are loaded once asked for; `again` reads the file should they be damaged.
+        Its records are loaded when they are first used; `again` reads the file should they be
+        damaged.
         """
         path = self.path(source, digest)
         try:
@@ -104,7 +105,7 @@ class Cache:
         return reading
 
     def keep(self, source: SourceFile, digest: str, result: Packed) -> bool:
-        """Keep the result of a file; whether that was possible, which it need not be."""
+        """Keep the result of a file; returns whether that succeeded, which is not required."""
         path = self.path(source, digest)
         beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
         head, body = result.head, result.body
@@ -131,7 +132,7 @@ class Cache:
 
 
 class _Stored(Streams):
-    """The records of an entry, loaded once asked for."""
+    """The records of an entry, loaded when they are first used."""
 
     def __init__(
         self,
@@ -161,7 +162,7 @@ class _Stored(Streams):
         return pa.py_buffer(content) if same else None
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:
-        """The records of a table of a tab, from the file once more."""
+        """The records of a table of a tab, read from the file again."""
         return self._reading.tabs[tab].tables[table]
 
     @cached_property

@@ -1,1 +1,1 @@
-"""Comparing like tabs and files of a run: what stands out among them."""
+"""Comparing similar tabs and files of a run: what stands out among them."""

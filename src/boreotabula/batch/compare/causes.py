@@ -1,4 +1,4 @@
-"""Findings by their cause: what is the same on many tabs is told once."""
+"""Findings by their cause: what is the same on many tabs is reported once."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from boreotabula.texts import counted
 
 
 def by_cause(findings: Iterable[Finding]) -> list[list[Finding]]:
-    """Findings that say the same together, worst first, then what is met most often."""
+    """Findings with the same statement together, most severe first, then most frequent."""
     groups: dict[object, list[Finding]] = {}
     for finding in findings:
         # What was looked for and what was found tell the same finding on different tabs; a
@@ -23,7 +23,7 @@ def by_cause(findings: Iterable[Finding]) -> list[list[Finding]]:
 
 
 def by_code(causes: Iterable[list[Finding]]) -> list[list[list[Finding]]]:
-    """Causes in groups of one code each, in the order in which these are met first."""
+    """Causes grouped by code, in the order of their first occurrence."""
     groups: dict[str, list[list[Finding]]] = {}
     for cause in causes:
         groups.setdefault(cause[0].code, []).append(cause)
@@ -31,7 +31,7 @@ def by_code(causes: Iterable[list[Finding]]) -> list[list[list[Finding]]]:
 
 
 def reach_of(group: Sequence[Finding]) -> str:
-    """On how many tabs of how many files a cause was met; nothing for a single finding."""
+    """The number of tabs and files with a cause; empty for a single finding."""
     # One finding needs no reach: its place says where it is.
     if len(group) == 1:
         return ""

@@ -1,4 +1,4 @@
-"""Tables read by position whose columns are not those of their like."""
+"""Tables read by position whose columns differ from those of similar tables."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from boreotabula.layout.addresses import Address
 
 _Columns = tuple[str, ...]
 _FEWEST = 3
-"""The usual columns must be those of this many tables, and of most of them."""
+"""Columns are usual if this many tables, and most of them, have them."""
 
 
 @dataclass
 class _Met:
-    """The columns met in a block, and where each set of them was met."""
+    """The sets of columns of a block, and the place of each set."""
 
     counts: Counter[_Columns] = field(default_factory=Counter)
     places: dict[_Columns, list[tuple[str, str, Address]]] = field(default_factory=dict)
@@ -48,8 +48,9 @@ class ColumnsByPosition:
                     summary.places.setdefault(columns, []).append(place)
 
     def findings(self) -> Iterator[Finding]:
-        """One for each set of columns that differs from the usual one in number; of cross-tabs, for
-        leading columns that hold something else."""
+        """One for each set of columns that differs from the usual one in number; in cross-tabs, for
+        leading columns with other content.
+        """
         for columns, usual, count, places in _unusual(self._blocks):
             # Columns of the same number with other names are told by their headings already.
             if len(columns) != len(usual):
@@ -67,7 +68,9 @@ _Places = list[tuple[str, str, Address]]
 def _unusual(
     blocks: Mapping[tuple[str, str], _Met],
 ) -> Iterator[tuple[_Columns, _Columns, int, _Places]]:
-    """The columns that are not those of most like tables, those, and how many have them."""
+    """The columns that differ from those of most similar tables, those, and the number of tables
+    with them.
+    """
     for block in blocks.values():
         (usual, count), *_ = block.counts.most_common(1)
         # Two in three may be chance: most must agree before others are called unusual.

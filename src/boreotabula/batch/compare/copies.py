@@ -14,7 +14,7 @@ from boreotabula.reading.totals.checks import TotalsCount
 
 
 def without_copies(readings: Iterable[FileReading]) -> Iterator[FileReading]:
-    """The readings, where a tab whose records equal those of an earlier one gives none."""
+    """The readings, in which a tab whose records equal those of an earlier one has none."""
     first: dict[str, tuple[str, str]] = {}
     for reading in readings:
         copies: dict[str, tuple[str, str]] = {}
@@ -48,11 +48,11 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
 
 
 _USUAL = 10
-"""Where more than one tab in so many repeats another, forms that repeat are what is usual."""
+"""Where more than one tab in this many repeats another, repetition is usual."""
 
 
 class SameValues:
-    """Looks for tabs that hold the values of another one under other stamps."""
+    """Looks for tabs with the values of another one under other stamps."""
 
     def __init__(self) -> None:
         self._first: dict[str, tuple[str, str, Mapping[str, object]]] = {}
@@ -60,7 +60,7 @@ class SameValues:
         self._tabs = 0
 
     def take(self, reading: FileReading) -> None:
-        """Compare the values of a file's tabs with those of all tabs before."""
+        """Compare the values of a file's tabs with those of all earlier tabs."""
         for tab in reading.tabs:
             self._tabs += bool(tab.record_count)
             if not tab.facts.body or tab.is_copy:
@@ -74,7 +74,7 @@ class SameValues:
                 self._again.append(_repeated(reading.name, tab, of, stamps))
 
     def findings(self) -> Iterator[Finding]:
-        """One for each tab, unless many repeat another."""
+        """One for each tab, unless many tabs repeat another."""
         # Zeros in every form, or an unused template, repeat by nature.
         if len(self._again) <= max(self._tabs / _USUAL, 2):
             yield from self._again

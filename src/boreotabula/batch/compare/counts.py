@@ -1,4 +1,4 @@
-"""Tabs with far fewer records than the others, and files in which one field alone is empty."""
+"""Tabs with far fewer records than the others, and files in which only one field is empty."""
 
 from __future__ import annotations
 
@@ -16,13 +16,13 @@ from boreotabula.layout.headings import normal_form
 
 _MOST_TOLD = 5
 _FEW = 4
-"""A tab has few records if it has less than one in so many of the median of its like."""
+"""A tab has few records if it has less than this fraction of the median of similar tabs."""
 _ENOUGH = 12
-"""Where the median is less than this, a small tab is nothing odd."""
+"""Where the median is less than this, a small tab is normal."""
 
 
 class FewRecords:
-    """Compares how many records the tabs of a form have."""
+    """Compares the numbers of records of a form's tabs."""
 
     def __init__(self) -> None:
         self._counts: dict[str, list[int]] = {}
@@ -41,7 +41,7 @@ class FewRecords:
                 del least[_MOST_TOLD:]
 
     def findings(self) -> Iterator[Finding]:
-        """The tabs with the fewest records, if that is few."""
+        """The tabs with the fewest records, if these are few."""
         for form, counts in self._counts.items():
             usual = median(counts)
             for count, file, tab in self._least[form]:
@@ -52,11 +52,11 @@ class FewRecords:
 
 
 _FEWEST_FILES = 5
-"""Among fewer files nothing is usual yet."""
+"""With fewer files nothing counts as usual."""
 
 
 class MissingTabs:
-    """Looks for a tab that one file alone lacks."""
+    """Looks for a tab that only one file lacks."""
 
     def __init__(self) -> None:
         self._files: list[str] = []
@@ -64,8 +64,7 @@ class MissingTabs:
         self._told: set[tuple[str, str]] = set()
 
     def take(self, reading: FileReading) -> None:
-        """Note the tabs that were read of a file, and those of which it is told that they were
-        not."""
+        """Note the tabs of a file that were read, and those reported as not read."""
         # A file of which no tab was read has findings of its own.
         if reading.tabs:
             self._files.append(reading.name)
@@ -78,7 +77,7 @@ class MissingTabs:
             self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
 
     def findings(self) -> Iterator[Finding]:
-        """Tabs that all files have but one."""
+        """Tabs that all files but one have."""
         for key, (name, having) in self._having.items():
             # Exactly one file: where two lack a tab, two kinds of files are more likely.
             if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
@@ -90,7 +89,7 @@ class MissingTabs:
 
 
 class FieldsEmpty:
-    """Looks for a field that one file alone leaves empty."""
+    """Looks for a field that only one file leaves empty."""
 
     def __init__(self) -> None:
         self._files = 0
@@ -106,7 +105,7 @@ class FieldsEmpty:
                 self._empty.setdefault(name, []).append(reading.name)
 
     def findings(self) -> Iterator[Finding]:
-        """Fields that are filled in all files but one."""
+        """Fields that all files but one fill."""
         if self._files < _FEWEST_FILES:
             return
         for name, files in sorted(self._empty.items()):
@@ -115,7 +114,7 @@ class FieldsEmpty:
 
 
 class LackingColumns:
-    """Looks for a tab that lacks a column which all others of its kind have."""
+    """Looks for a tab that lacks a column of all other tabs of its kind."""
 
     def __init__(self, optional: Collection[str]) -> None:
         self._optional = optional
@@ -137,7 +136,7 @@ class LackingColumns:
                     self._unsure.add((reading.name, tab.name))
 
     def findings(self) -> Iterator[Finding]:
-        """One for each tab and column that it alone lacks."""
+        """One for each tab and column that only it lacks."""
         for key, tabs in self._tabs.items():
             number = len(tabs) - 1
             if number < _FEWEST_LIKE:
@@ -152,4 +151,4 @@ class LackingColumns:
 
 
 _FEWEST_LIKE = 3
-"""A tab is held against others only if several are like it."""
+"""A tab is compared with others only if this many are similar."""

@@ -1,4 +1,4 @@
-"""Headings of cross-tabs that few of the tabs have, or that are nearly another one."""
+"""Headings of cross-tabs that few tabs have, or that nearly equal another one."""
 
 from __future__ import annotations
 
@@ -13,27 +13,29 @@ from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 
 _FEW = 20
-"""A heading is rare if it stands on at most one in so many tabs, or on one tab alone."""
+"""A heading is rare if it stands on at most one in this many tabs, or on a single tab."""
 _FEWEST_TABS = 6
-"""On fewer tabs a rare heading is no rarity."""
+"""With fewer tabs no heading counts as rare."""
 _MOST_TOLD = 5
 
 
 @dataclass
 class _Met:
-    """Where a heading was met first, and on how many tabs."""
+    """The first place of a heading, and the number of its tabs."""
 
     file: str
     tab: str
     cell: Address
     text: str
-    """As it is written there."""
+    """Its text as written there."""
     tabs: int = 0
 
 
 @dataclass
 class HeadingCount:
-    """On how many tabs each heading of a cross-tab stands; those that are told already apart."""
+    """The number of tabs with each heading of a cross-tab, without headings that are reported
+    already.
+    """
 
     told: Collection[str]
     tabs: int = 0
@@ -58,7 +60,7 @@ class HeadingCount:
     def findings(self) -> Iterator[Finding]:
         """Headings that few tabs have: a stray numeric column would be read as one.
 
-        Where many headings are rare, as months are that come and go, none stands out.
+        Where many headings are rare, as months that come and go, none stands out.
         """
         most = max(self.tabs // _FEW, 1)
         # Headings on few tabs are what a stray column looks like.
@@ -81,7 +83,7 @@ class HeadingCount:
 
 @dataclass
 class _Spelling:
-    """A heading as it is written: in how many records, and where it was met first."""
+    """A spelling of a heading: the number of its records, and its first place."""
 
     file: str
     tab: str
@@ -91,15 +93,15 @@ class _Spelling:
 
 
 _MOST_ALIKE = 500
-"""Among more headings with the same figures none is looked for: they are no categories."""
+"""Where more headings have the same figures, none is compared: they are no categories."""
 
 
 class NearHeadings:
-    """Looks for headings of one level that are nearly the same: one of them is misspelt."""
+    """Looks for headings of one level that are nearly equal: one of them is misspelt."""
 
     def __init__(self, choices: Mapping[str, Collection[str]]) -> None:
         self._choices = choices
-        """The values that the layout names for a field. They are never misspelt."""
+        """The values that the layout lists for a field. They are never misspelt."""
         self._met: dict[str, dict[str, _Spelling]] = {}
 
     def take(self, reading: FileReading) -> None:
@@ -116,7 +118,7 @@ class NearHeadings:
                 known_spelling.tabs.add((reading.name, tab.name))
 
     def findings(self) -> Iterator[Finding]:
-        """One for each heading that is nearly another one, and rarer."""
+        """One for each heading that nearly equals another one, and is rarer."""
         for name, spellings in self._met.items():
             alike: dict[tuple[str, ...], list[str]] = {}
             # Compared within a group only: all with all would take the square of their number.
@@ -144,17 +146,19 @@ class NearHeadings:
 
 
 def _both_meant(usual: _Spelling, rare: _Spelling) -> bool:
-    """Whether two headings stand side by side on tab after tab: then both are meant."""
+    """Whether two headings stand side by side on many tabs: then both are meant."""
     return len(rare.tabs) > 1 and rare.tabs <= usual.tabs
 
 
 _SHORTEST, _LONG = 4, 8
-"""Shorter words are codes, in which each sign counts; in long ones two signs may be wrong."""
+"""Shorter words are codes, in which each character counts; in long ones two characters may differ.
+"""
 
 
 def _nearly_same(text: str, other_text: str) -> bool:
-    """Whether two texts differ in the writing of one word, by a sign or two, or not in a way that
-    counts for headings."""
+    """Whether two texts differ in the spelling of one word, by one or two characters, or only in
+    ways that headings ignore.
+    """
     words, other_texts = normal_form(text).split(), normal_form(other_text).split()
     # Only spaces or hyphens differ.
     if "".join(words) == "".join(other_texts):

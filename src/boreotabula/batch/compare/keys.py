@@ -14,7 +14,7 @@ _Place = tuple[str, str]
 
 
 class Keys:
-    """Remembers the key of every record, and where it was met first."""
+    """Remembers the key of every record, and its first place."""
 
     def __init__(self, key: Sequence[str]) -> None:
         self._key = tuple(key)
@@ -23,7 +23,7 @@ class Keys:
         self._twice: dict[tuple[int, int], list[tuple[tuple[object, ...], str]]] = {}
 
     def take(self, reading: FileReading) -> None:
-        """Look at the keys of a file's records."""
+        """Check the keys of a file's records."""
         for tab in reading.tabs:
             position = len(self._places)
             self._places.append((reading.name, tab.name))
@@ -62,7 +62,7 @@ class Keys:
 
 
 _SPREAD = 2**32
-"""No tab has as many records as this."""
+"""No tab has this many records."""
 
 
 def _shown(value: object) -> str:

@@ -1,4 +1,4 @@
-"""Tabs whose headings of a level are none of those that the other tabs share."""
+"""Tabs with none of the headings of a level that the other tabs share."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.names import month_names, word_form
 
 _FEWEST = 3
-"""So many other tabs must share a heading, to hold a tab against them."""
+"""At least this many other tabs must share a heading for a comparison."""
 _MOST_WITHOUT = 4
-"""At most one tab in so many may lack what the others share."""
+"""At most one tab in this many may lack what the others share."""
 
 _Level = tuple[str, str]
 """The edition of a form, and the field of a level."""
@@ -27,21 +27,21 @@ _Level = tuple[str, str]
 
 @dataclass
 class _Headings:
-    """The headings of a level as a tab has them, and on how many tabs they are just these."""
+    """The headings of a level on a tab, and the number of tabs with exactly these."""
 
     file: str
     tab: str
     cell: Address
     texts: Mapping[str, str]
-    """As they are written, by their normal form."""
+    """As written, by their normal form."""
     tabs: int = 0
 
 
 class LevelHeadings:
     """Looks for tabs that share no heading of a level with the others.
 
-    Headings that differ in nothing but figures and names of months are periods or numbers: those
-    change from tab to tab.
+    Headings that differ only in figures and names of months are periods or numbers, which change
+    from tab to tab.
     """
 
     def __init__(self, plan: Plan, choices: Mapping[str, Collection[str]]) -> None:
@@ -69,7 +69,7 @@ class LevelHeadings:
                 sets.setdefault(frozenset(texts), first).tabs += 1
 
     def findings(self) -> Iterator[Finding]:
-        """One for each set of headings that shares nothing with those that the others share."""
+        """One for each set of headings that has none of the shared ones."""
         shared = {level: self._shared(sets.values()) for level, sets in self._met.items()}
         for level, sets in self._met.items():
             if not shared[level]:
@@ -84,7 +84,7 @@ class LevelHeadings:
             yield from self._unlike(level[1], list(sets.values()), shared[level], other_headings)
 
     def _shared(self, sets: Collection[_Headings]) -> Mapping[str, str]:
-        """The headings that nearly all tabs have, as they are written, by their normal form."""
+        """The headings that nearly all tabs have, as written, by their normal form."""
         total = sum(headings.tabs for headings in sets)
         counts: Counter[str] = Counter()
         for one in sets:
@@ -138,7 +138,7 @@ _WORDS = re.compile(r"\d+|[^\W\d_]+")
 
 
 def _shape(text: str, languages: tuple[str, ...]) -> str:
-    """A heading without its figures and the names of months."""
+    """A heading without figures and names of months."""
     months = month_names(languages)
     return _WORDS.sub(
         lambda word: "#" if word[0].isdigit() else "@" if word_form(word[0]) in months else word[0],

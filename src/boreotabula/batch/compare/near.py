@@ -1,4 +1,4 @@
-"""Tabs that hold the records of another one, but for some values: a corrected copy, most likely."""
+"""Tabs with the records of another one, except some values: most likely a corrected copy."""
 
 from __future__ import annotations
 
@@ -16,14 +16,15 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import COPY_KEPT_TOO, NEAR_COPY
 
 _FEWEST = 3
-"""Tabs of fewer records say too little to be known again."""
+"""Tabs with fewer records say too little to be recognised."""
 _USUAL = 10
-"""Where more than one tab in so many is like another, lines that repeat are what is usual."""
+"""Where more than one tab in this many is similar to another, repeated lines are usual."""
 _ASKED = 8
-"""So many lines of a tab are looked up: of two tabs that share most lines one at least is among
-them."""
+"""This many lines of a tab are looked up: of two tabs that share most lines at least one is among
+them.
+"""
 _MOST_HERE = 4
-"""So many tabs are remembered for each line: where more share it, it tells nothing."""
+"""This many tabs are remembered for each line: a line that more tabs share proves nothing."""
 
 _Place = tuple[str, str]
 """A file and a tab."""
@@ -31,7 +32,7 @@ _Place = tuple[str, str]
 
 @dataclass
 class _Met:
-    """A tab, and the lines by which it is known again."""
+    """A tab, and the lines that identify it."""
 
     place: _Place
     form: str
@@ -40,17 +41,17 @@ class _Met:
 
 
 class NearCopies:
-    """Looks for tabs of which most records are those of another tab, numbers aside."""
+    """Looks for tabs with mostly the records of another tab, apart from numbers."""
 
     def __init__(self) -> None:
         self._tabs: list[_Met] = []
         self._having: dict[int, tuple[int, ...]] = {}
         self._found: list[tuple[_Met, _Met, int, int]] = []
         self.told: set[tuple[str, str]] = set()
-        """The pairs of files that findings speak of."""
+        """The pairs of files in findings."""
 
     def take(self, reading: FileReading) -> None:
-        """Compare the records of a file's tabs with those of all tabs before."""
+        """Compare the records of a file's tabs with those of all earlier tabs."""
         for tab in reading.tabs:
             # A copy is told already; a tab of one or two records is like many others.
             if tab.is_copy or tab.record_count < _FEWEST or not tab.facts.lines:
@@ -70,8 +71,9 @@ class NearCopies:
             self._tabs.append(summary)
 
     def _nearest(self, summary: _Met) -> tuple[_Met, int, int] | None:
-        """The tab before that shares most lines, if these are most of both; how many there are, and
-        how many of them say the same throughout."""
+        """The earlier tab that shares most lines, if these are most of both; the number of shared
+        lines, and of fully equal ones.
+        """
         tolist = summary.lines.words[:_ASKED].tolist()
         counts = Counter(index for line in tolist for index in self._having.get(line, ()))
         # Only the tab with most hits is compared in full: the others would share fewer lines.
@@ -97,8 +99,9 @@ class NearCopies:
         return None
 
     def findings(self) -> Iterator[Finding]:
-        """One for each tab that nearly repeats another; where the names do not say so, only if few
-        do."""
+        """One for each tab that nearly repeats another; where the names do not say so, only if
+        there are few.
+        """
         few = len(self._found) <= max(len(self._tabs) / _USUAL, 1)
         for summary, other_summary, count, same in self._found:
             # A name that says “copy” needs no further evidence.
@@ -123,7 +126,7 @@ _MARK = re.compile(
     r"corrig[ée]e?|v\d+)[\s_\d().]*",
     re.IGNORECASE,
 )
-"""What people and programs add to the name of a copy or a correction."""
+"""The marks that people and programs add to the name of a copy or a correction."""
 _LEAD = re.compile(r"(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+", re.IGNORECASE)
 
 

@@ -1,4 +1,4 @@
-"""Stamps that two files share, and stamps whose cell has another label than on like tabs."""
+"""Stamps that two files share, and stamps whose cell has another label than on similar tabs."""
 
 from __future__ import annotations
 
@@ -17,15 +17,15 @@ from boreotabula.findings.subjects.stamps import (
 )
 
 _USUAL = 10
-"""Where more than one tab in so many shares its stamps, stamps do not tell tabs apart."""
+"""Where more than one tab in this many shares its stamps, stamps do not identify tabs."""
 
 
 class SameStamps:
-    """Looks for tabs of two files that have all stamps in common: something was sent twice."""
+    """Looks for tabs of two files with the same stamps: something was sent twice."""
 
     def __init__(self, places: Collection[tuple[str, str]]) -> None:
         self._told = places
-        """The pairs of files of which it is told already."""
+        """The pairs of files that are reported already."""
         self._first: dict[tuple[object, ...], tuple[str, str]] = {}
         self._twice: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
         self._tabs = 0
@@ -49,7 +49,7 @@ class SameStamps:
                 self._twice.setdefault((reading.name, file), []).append((tab.name, first, message))
 
     def findings(self) -> Iterator[Finding]:
-        """One for each pair of files, unless stamps are shared by many tabs."""
+        """One for each pair of files, unless many tabs share stamps."""
         count = sum(map(len, self._twice.values()))
         # Where many tabs share their stamps, the layout lacks a stamp; that is another finding.
         if count > max(self._tabs / _USUAL, 2):
@@ -71,20 +71,21 @@ def _shown(value: object) -> str:
 
 @dataclass
 class _Beside:
-    """The labels met beside the fixed cell of a stamp, and where the rare ones stand."""
+    """The labels beside the fixed cell of a stamp, and the places of the rare ones."""
 
     counts: Counter[str] = field(default_factory=Counter)
     first: dict[str, tuple[str, TabResult]] = field(default_factory=dict)
 
 
 _FEWEST = 4
-"""A label counts as usual once it stands on so many tabs."""
+"""A label counts as usual once it stands on this many tabs."""
 _RARE = 5
-"""A label is odd if it stands on at most one in so many tabs, and another on at least four."""
+"""A label is unusual if it stands on at most one in this many tabs, and another on at least four.
+"""
 
 
 class MovedStamps:
-    """Looks for fixed cells whose label is not that of the like tabs: a row was inserted."""
+    """Looks for fixed cells with another label than on similar tabs: a row was inserted."""
 
     def __init__(self) -> None:
         self._beside: dict[tuple[str, str], _Beside] = {}
@@ -100,9 +101,9 @@ class MovedStamps:
                     beside.first[label] = (reading.name, tab)
 
     def findings(self) -> Iterator[Finding]:
-        """Tabs whose label is rare: the form has moved there, or the cell is another one's.
+        """Tabs with a rare label: the form is shifted there, or the cell belongs to another stamp.
 
-        Where all labels of a tab are rare, two at least, and stand nowhere else, it is a form in
+        A tab on which all labels are rare, at least two, and stand nowhere else, is a form in
         another language.
         """
         rare = {
@@ -168,13 +169,15 @@ def _moved(
 
 
 class LaterSources:
-    """Looks for stamps with several sources that were taken from a later one than on most tabs."""
+    """Looks for stamps with several sources that were taken from a later source than on most
+    tabs.
+    """
 
     def __init__(self) -> None:
         self._taken: dict[tuple[str, str], dict[int, list[tuple[str, str]]]] = {}
 
     def take(self, reading: FileReading) -> None:
-        """Note from where the stamps of a file's tabs were taken."""
+        """Note the sources of the stamps of a file's tabs."""
         for tab in reading.tabs:
             for name, index in tab.facts.taken.items() if tab.record_count else ():
                 sources = self._taken.setdefault((tab.form, name), {})

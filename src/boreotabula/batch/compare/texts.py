@@ -1,4 +1,4 @@
-"""What texts of many files have in common: how they were read, and remarks that all tabs bear."""
+"""The texts that many files share: how they were read, and remarks on all tabs."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from boreotabula.layout.headings import normal_form
 
 
 class GuessedEncodings:
-    """Counts the texts whose encoding was guessed among several that are possible."""
+    """Counts the texts whose encoding was guessed among several possible ones."""
 
     def __init__(self) -> None:
         self._files: dict[str, list[str]] = {}
@@ -37,17 +37,22 @@ class GuessedEncodings:
 
 
 class UnplacedTexts:
-    """Gathers the texts outside the tables: those that several like tabs bear in the same words,
-    in whatever language, are told once, the others tab by tab."""
+    """Collects the texts outside the tables.
+
+    Those that several similar tabs have in the same words, in whatever language, are reported once,
+    the others tab by tab.
+    """
 
     def __init__(self) -> None:
         self._form_of: dict[tuple[str, str], str] = {}
         self._texts: list[Unplaced] = []
         self._more: dict[tuple[str, str], tuple[Unplaced, int]] = {}
-        """By file and tab the first text beyond those that are compared, and how many there are."""
+        """By file and tab, the first text beyond those that are compared, and the number of such
+        texts.
+        """
 
     def take(self, reading: FileReading) -> None:
-        """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
+        """Note the texts of a file's tabs, except of tabs with more texts than a form has."""
         for tab in reading.tabs:
             self._form_of[reading.name, tab.name] = tab.form
         for where, cells in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
@@ -59,7 +64,7 @@ class UnplacedTexts:
                 self._more[where] = first, 1 + sum(1 for _ in texts)
 
     def findings(self) -> Iterator[Finding]:
-        """One for all that is repeated, and one for each tab with a text of its own."""
+        """One for everything that is repeated, and one for each tab with a text of its own."""
         repeated = self._repeated()
         again = [text for text in self._texts if self._key(text) in repeated]
         if again:
@@ -76,7 +81,7 @@ class UnplacedTexts:
         return self._form_of.get((cell.file, cell.tab), ""), normal_form(cell.text)
 
     def _repeated(self) -> Counter[tuple[str, str]]:
-        """The texts that several like tabs bear, and how many do."""
+        """The texts that several similar tabs have, and the number of tabs."""
         # As a set first, so that a text that stands twice on one tab counts once.
         on_tabs = Counter(
             key for key, *_ in {(self._key(text), text.file, text.tab) for text in self._texts}
@@ -85,9 +90,10 @@ class UnplacedTexts:
 
 
 _SEVERAL = 3
-"""A text on fewer tabs says nothing of how files are written."""
+"""A text on fewer tabs says nothing about how files are written."""
 _MOST_OF_A_TAB = 1000
-"""So many texts of a tab are held against those of others; no form has more of its own."""
+"""At most this many texts of a tab are compared with those of others; no form has more of its own.
+"""
 _MOST_NAMED = 5
 
 
@@ -122,7 +128,7 @@ def _texts_of_tab(first: Unplaced, number: int) -> Finding:
 
 
 class Doubts:
-    """Findings about texts that can be read in two ways: one cause wherever it is met."""
+    """Findings about ambiguous texts: one cause on all tabs."""
 
     def __init__(self) -> None:
         self._met: dict[tuple[str, str], list[Finding]] = {}
@@ -136,14 +142,14 @@ class Doubts:
                 self._met.setdefault((finding.code, finding.cause), []).append(finding)
 
     def findings(self) -> Iterator[Finding]:
-        """One for each cause: the first, and on how many more tabs it was met."""
+        """One for each cause: the first, and the number of further tabs."""
         for findings in self._met.values():
             # What two files say against each other is told instead of the doubt: one cause, one
             # finding.
             yield self._contradiction(findings[0]) or met_again(findings[0], len(findings) - 1)
 
     def _contradiction(self, doubt: Finding) -> Finding | None:
-        """Two files that write dates in opposite ways, if they are why a doubt is open."""
+        """Two files that write dates in opposite ways, if they are why a doubt is unsettled."""
         if doubt.kind != READING_DOUBTFUL or not doubt.cause.endswith(Doubtful.DAY_AND_MONTH):
             return None
         evidence = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
@@ -166,7 +172,7 @@ class Doubts:
 
 _BOTH = 2
 DOUBTS = (READING_DOUBTFUL, READ_BY_EVIDENCE)
-"""Findings about texts that can be read in two ways."""
+"""Findings about ambiguous texts."""
 
 TOLD_FOR_THE_RUN = (TEXTS_UNPLACED, *DOUBTS)
-"""Findings about tabs that are told anew for the run."""
+"""Findings about tabs that are replaced by findings for the run."""

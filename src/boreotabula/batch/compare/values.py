@@ -1,4 +1,4 @@
-"""Values many times larger than all others of the same sender: a digit too many, perhaps."""
+"""Values many times larger than all others of the same sender: perhaps a digit too many."""
 
 from __future__ import annotations
 
@@ -13,28 +13,28 @@ from boreotabula.findings.subjects.values import VALUE_FAR, VALUE_STANDS_FOR_NOT
 from boreotabula.layout.addresses import written_address
 
 _TIMES = 5
-"""A value so many times the usual largest is far from the others."""
+"""A value this many times the usual largest is far from the others."""
 _FEWEST = 20
-"""The largest of fewer values is no measure of what is usual."""
+"""The largest of fewer values says nothing about what is usual."""
 _MOST_TOLD = 5
 _Far = tuple[float, str, str, str]
-"""A value, and the file, tab and cell that hold it."""
+"""A value, and its file, tab and cell."""
 
 
 @dataclass
 class _Sender:
-    """How many values of a field a sender has, and the largest of them."""
+    """The number of a sender's values of a field, and the largest of them."""
 
     count: int = 0
     largest: list[_Far] = field(default_factory=list)
 
 
 class FarValues:
-    """Compares the largest values of each sender with one another.
+    """Compares the largest values of each sender with each other.
 
-    The sender is what the stamps of text say, those from tab names aside; without any, the file.
-    Of at least twenty values the largest hundredth (at least one) is held against the next largest
-    one: what is more than five times that is far.
+    The sender is given by the stamps of texts, except those from tab names; without any, by the
+    file. Of at least twenty values the largest hundredth (at least one) is compared with the next
+    largest value: more than five times that is far.
     """
 
     def __init__(self) -> None:
@@ -91,19 +91,19 @@ class FarValues:
 
 
 _OFTEN = 3
-"""What occurs so often stands for something, and is no slip."""
+"""A value that occurs this often has a meaning, and is no slip."""
 _APART = 3.0
-"""A value is far off if it is so many times the span of all others away from them."""
+"""A value is far off if its distance from all others is this many times their span."""
 
 
 class OddValues:
-    """Looks for a number far from all others of its field that comes many times, as -9999 may."""
+    """Looks for a number far from all others of its field that occurs many times, as -9999 may."""
 
     def __init__(self) -> None:
         self._ends: dict[str, list[tuple[Ends, str, str]]] = {}
 
     def take(self, reading: FileReading) -> None:
-        """Note the least and the greatest values of a file."""
+        """Note the least and greatest values of a file."""
         for tab in reading.tabs:
             for name, ends in tab.facts.ends.items() if not tab.is_copy else ():
                 self._ends.setdefault(name, []).append((ends, reading.name, tab.name))

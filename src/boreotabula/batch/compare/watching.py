@@ -1,4 +1,4 @@
-"""All that is watched for over the files of a run."""
+"""All comparisons over the files of a run."""
 
 from __future__ import annotations
 
@@ -22,17 +22,17 @@ from boreotabula.reading.plan import Plan
 
 
 class Watch(Protocol):
-    """Takes every file, and tells at the end what stands out."""
+    """Takes every file, and reports at the end what stands out."""
 
     def take(self, reading: FileReading) -> None:
-        """Note what matters of a file."""
+        """Note the relevant facts of a file."""
 
     def findings(self) -> Iterable[Finding]:
-        """What stands out."""
+        """The findings about what stands out."""
 
 
 def watches(spec: LayoutSpec, plan: Plan) -> Sequence[Watch]:
-    """Everything that is watched for in a run of a layout."""
+    """All comparisons in a run of a layout."""
     choices = {
         name: [str(choice) for choice in field.choices] for name, field in spec.fields.items()
     }

@@ -1,4 +1,4 @@
-"""The records of a tab as one digest, by which copies are known."""
+"""A digest of a tab's records, by which copies are recognised."""
 
 from __future__ import annotations
 
@@ -10,11 +10,10 @@ import pyarrow as pa
 
 
 def records_digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[str]) -> str:
-    """The digest of the records of a tab, some fields left aside, whatever their number of tables.
+    """A digest of a tab's records without some fields, for any number of tables.
 
-    `tables` holds the columns of each output table by field.
-
-    The same records have the same only if their arrays were built alike, as those of like tabs are.
+    `tables` holds the columns of each output table by field. Equal records have equal digests only
+    if their arrays were built alike, as those of similar tabs are.
     """
     # Not a digest against attack, but short and fast, as it is made for each tab.
     result = blake2b(digest_size=16)
@@ -32,7 +31,7 @@ def records_digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collec
 
 
 _FEW = 128
-"""So many different texts can be told by one byte each."""
+"""Up to this many different texts can be coded in one byte each."""
 
 
 def _take_texts(result: blake2b, texts: pa.Array) -> None:

@@ -1,4 +1,4 @@
-"""What is kept of a tab to compare it with the others: small, so that many tabs fit into memory."""
+"""What is kept of a tab for comparisons: small, so that many tabs fit into memory."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from boreotabula.sheets.sheet import Sheet
 
 @dataclass(frozen=True)
 class Met:
-    """A text that can be read in one way only, and where it is."""
+    """A text with only one reading, and its place."""
 
     form: str
     field: str
@@ -41,71 +41,74 @@ class Met:
 
     @property
     def shown(self) -> str:
-        """The text and its place, as messages name it."""
+        """The text and its place, in words."""
         place = " › ".join(part for part in (self.file, self.tab, self.cell) if part)
         return f"“{self.text}” in {place}"
 
 
 Ends = tuple[float, int, float, float, int, float]
-"""The least value, how often it is there, the next one; the greatest, how often, the next one."""
+"""The least value, its count, the next one; the greatest, its count, the next one."""
 KEPT = 8
-"""So many of the largest values of a tab are kept."""
+"""This many of the largest values of a tab are kept."""
 _MOST_TEXTS = 40
 """Labels stand above the table, among the first texts."""
 _FEWEST_NUMBERS = 6
-"""With fewer numbers, or fewer different ones, two tabs may be the same by chance."""
+"""With fewer numbers, or fewer different ones, two tabs may be equal by coincidence."""
 _FEWEST_DIFFERENT = 4
 
 
 @dataclass(frozen=True)
 class TabFacts:
-    """What tells a tab apart."""
+    """The facts about a tab for comparisons."""
 
     digest: str = ""
-    """Of its records, where they are from left aside; empty if it has none."""
+    """Of its records, without their source; empty if it has none."""
     body: str = ""
-    """The same without the stamps; empty if too few numbers differ to know the tab by them."""
+    """The same without the stamps; empty if too few numbers differ to identify the tab."""
     stamps: Mapping[str, object] = field(default_factory=dict)
-    """Its stamps, those that differ between its tables left out."""
+    """Its stamps, without those that differ between its tables."""
     from_tab: frozenset[str] = frozenset()
-    """Those of them that the name of the tab gave."""
+    """Its stamps that come from the name of the tab."""
     beside: Mapping[str, tuple[str, Address]] = field(default_factory=dict)
-    """Of stamps in fixed cells: the label left of the cell, and the cell."""
+    """For stamps in fixed cells: the label left of the cell, and the cell."""
     texts: tuple[tuple[int, int, str], ...] = ()
     """Row, column and text of the first texts of the tab, if stamps stand in fixed cells."""
     largest: Mapping[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
-    """By field of numbers its largest values, each with its cell; greatest first."""
+    """For each number field its largest values, each with its cell; greatest first."""
     numbers: Mapping[str, int] = field(default_factory=dict)
-    """By field of numbers how many values it has."""
+    """For each number field the number of values."""
     sums: Mapping[str, int | float] = field(default_factory=dict)
-    """By field of numbers what they sum up to."""
+    """For each number field the sum."""
     empty: tuple[str, ...] = ()
-    """Fields whose column is there, but empty in all of its records."""
+    """Fields whose column exists, but is empty in all records."""
     by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    """Of blocks that name their columns by position: the headings of the columns, or without any
-    what they hold."""
+    """For blocks that name their columns by position: the headings of the columns, or without
+    headings the kinds of their cells.
+    """
     leading: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    """Of cross-tabs that name their leading columns by position: what each of these holds."""
+    """For cross-tabs that name their leading columns by position: the kind of cells in each."""
     position_cells: Mapping[str, Address] = field(default_factory=dict)
-    """Where each of these tables begins."""
+    """The first cell of each of these tables."""
     taken: Mapping[str, int] = field(default_factory=dict)
-    """Of stamps with several sources: which of them gave the value, counted from 0."""
+    """For stamps with several sources: the index of the source that was used."""
     columns: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    """Of blocks whose columns are known by their headings: the fields that have a column."""
+    """For blocks whose columns are found by headings: the fields with a column."""
     ends: Mapping[str, Ends] = field(default_factory=dict)
-    """By field of numbers its least and its greatest value, how often each is there, and the values
-    next to them."""
+    """For each number field its least and greatest value, the count of each, and the values next to
+    them.
+    """
     ways: tuple[tuple[str, bool, str, str], ...] = ()
     """Fields whose texts show whether the day or the month comes first: which, the text, and its
-    place."""
+    place.
+    """
     doubtful: tuple[str, ...] = ()
-    """Fields with texts in which day and month could change places, and nothing settles it."""
+    """Fields with texts in which day and month could be swapped, and nothing settles it."""
     lines: str = ""
     """Some of its lines as digests, see `lines_of`."""
 
     @property
     def labels(self) -> Mapping[str, Address]:
-        """Where the first labels of the tab stand, by their normal form."""
+        """The places of the first labels of the tab, by normal form."""
         labels: dict[str, Address] = {}
         for row, column, text in self.texts:
             labels.setdefault(normal_form(text), Address(row, column))
@@ -113,7 +116,7 @@ class TabFacts:
 
 
 def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
-    """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
+    """The facts of a tab; `from_tab` are the stamps from its name."""
     # What differs between the tables of a tab tells these apart, not the tab.
     stamps = _common_stamps(reading.stamped)
     beside = {name: label for stamped in reading.stamped for name, label in stamped.beside.items()}
@@ -161,7 +164,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
 
 
 def _first_cell(block: SettledBlock) -> Address:
-    """Where a table begins."""
+    """The first cell of a table."""
     return block.view.address(max(block.place.top, 0), block.place.left)
 
 
@@ -177,7 +180,7 @@ def _common_stamps(stamped: Sequence[Stamped]) -> dict[str, object]:
 
 @dataclass(frozen=True)
 class _Figures:
-    """What is kept of the numbers of a tab, by field; and the fields that are empty."""
+    """Facts about the numbers of a tab, by field; and the empty fields."""
 
     largest: dict[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
     numbers: dict[str, int] = field(default_factory=dict)
@@ -234,8 +237,10 @@ def _doubtful(reading: TabReading) -> set[str]:
 
 
 def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
-    """The letters of the column that holds a field in every list of a tab; fields that stand in
-    several columns, or in a cross-tab, are left out."""
+    """The letters of a field's column, the same in every list of a tab.
+
+    Fields in several columns, or in a cross-tab, are omitted.
+    """
     if not any(block.block.is_list for block in blocks):
         return {}
     held: dict[str, set[str]] = {}
@@ -251,7 +256,7 @@ def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
 
 
 def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
-    """The fields that have a column, by block; those of all places of a block that repeats."""
+    """The fields with a column, by block; for a repeating block those of all its places."""
     fields: dict[str, set[str]] = {}
     for block in blocks:
         if not block.block.columns:
@@ -263,8 +268,9 @@ def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
 
 
 def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
-    """The headings of the columns of a block, in normal form; where it has none, whether each holds
-    figures or texts. Blank columns at the end do not count."""
+    """The headings of a block's columns, in normal form; without headings, whether each holds
+    figures or texts. Blank columns at the end do not count.
+    """
     view, place, table = settled.view, settled.place, settled.table
     kinds = []
     for column in settled.columns.every:
@@ -287,7 +293,7 @@ def _leading_kinds(settled: SettledBlock) -> tuple[str, ...]:
 
 
 def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
-    """What most cells of a column hold: figures, texts, or nothing."""
+    """The content of most cells of a column: figures, texts, or nothing."""
     cells = [view.rows[row][column] for row in rows]
     figures = [is_figure(view, cell) for cell in cells if cell != ""]
     # Most, and not all: a figure column may hold a dash, a text column a year.
@@ -321,8 +327,11 @@ def _ends(column: pa.Array) -> Ends:
 def _largest(
     column: pa.Array, cells: pa.Array, letters: str | None
 ) -> tuple[tuple[float, str], ...]:
-    """The largest values with their cells. The records of a list are known by the first cells of
-    their rows: `letters` are those of the column that holds the values."""
+    """The largest values with their cells.
+
+    Records of a list are identified by the first cells of their rows: `letters` are those of the
+    column that holds the values.
+    """
     held = None
     # Its positions must be known before the gaps are dropped.
     if column.null_count:

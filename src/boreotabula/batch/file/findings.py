@@ -1,4 +1,4 @@
-"""What is to be said of a file and of the choice of its tabs."""
+"""Findings about a file and the choice of its tabs."""
 
 from __future__ import annotations
 
@@ -29,7 +29,9 @@ def captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Find
 def name_ambiguous(
     pattern: str, name: str, captured: Mapping[str, str], texts: Mapping[str, str], number: int
 ) -> Finding:
-    """A name of a file or tab that fits a pattern in two ways, and how many more do."""
+    """A finding: a name of a file or tab matches a pattern in two ways; and the number of further
+    such names.
+    """
     used, instead = captures(captured), captures(texts)
     return NAME_AMBIGUOUS(name=name, pattern=pattern, used=used, other=instead, more=number - 1)
 
@@ -41,7 +43,7 @@ def open_quote(quote: OpenQuote) -> Finding:
 
 
 def beside_position(choice: str, alike: Sequence[str]) -> Finding:
-    """Tabs that look like the form in a file of which one is read by its position."""
+    """A finding: tabs that look like the form in a file of which one is read by position."""
     return BESIDE_POSITION(choice=choice, tabs=list(alike))
 
 

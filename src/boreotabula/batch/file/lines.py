@@ -1,4 +1,4 @@
-"""Records as digests: tabs that repeat those of others are told without keeping them."""
+"""Records as digests, so that repeated tabs are recognised without keeping them."""
 
 from __future__ import annotations
 
@@ -17,9 +17,10 @@ from numpy.typing import NDArray
 from boreotabula.layout.model import PROVENANCE
 
 KEPT = 48
-"""So many lines of a tab are kept: those with the smallest digests, which are the same ones on
+"""This many lines of a tab are kept: those with the smallest digests, which are the same ones on
 tabs with the same records (a bottom-k sketch: A. Broder, On the resemblance and containment of
-documents, 1997)."""
+documents, 1997).
+"""
 _BASIS = np.uint64(0xCBF29CE484222325)
 _PRIME = np.uint64(0x100000001B3)  # both of FNV-1a, 64 bits
 
@@ -28,10 +29,10 @@ Digests = NDArray[np.uint64]
 
 @dataclass(frozen=True)
 class Lines:
-    """Some lines of a tab as digests: what each is about, in order, and its numbers.
+    """Some lines of a tab as digests: the subject of each, in order, and its numbers.
 
-    A line is all records that share a value of the field that has the most of them, such as the
-    lot; what all records of the tab share belongs to it.
+    A line is all records that share a value of the field with the most values, such as the lot;
+    values that all records of the tab share belong to it.
     """
 
     words: Digests
@@ -39,8 +40,8 @@ class Lines:
 
 
 def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, object]) -> str:
-    """Some lines of a tab, to be read by `read_lines`: a text, since most tabs are never looked at
-    again, and there may be very many.
+    """Some lines of a tab, for `read_lines`, as a text: most tabs are never read again, and there
+    may be very many.
 
     `tables` holds the columns of each output table by field, `stamps` what all its records share.
     """
@@ -89,7 +90,7 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
 
 
 def read_lines(text: str) -> Lines:
-    """The digests from the text that was kept of them."""
+    """The digests in the text that was kept."""
     words, numbers = np.frombuffer(b64decode(text), "<u8").reshape(2, -1)
     return Lines(words, numbers)
 
@@ -100,7 +101,7 @@ def _is_number(kind: pa.DataType) -> bool:
 
 
 def _words(by: pa.DictionaryArray, shared: Sequence[str]) -> Digests:
-    """A digest for each value of a field, and of what all records share."""
+    """A digest for each value of a field, and for what all records share."""
     digests = np.array([_of_text(str(value)) for value in by.dictionary.to_pylist()], np.uint64)
     with np.errstate(over="ignore"):
         # What all records share is folded in, so that equal lines of two months differ.
@@ -113,7 +114,7 @@ def _words(by: pa.DictionaryArray, shared: Sequence[str]) -> Digests:
 def _numbers(
     summed: Sequence[pa.Array], where: NDArray[np.intp], counts: NDArray[np.intp]
 ) -> Digests:
-    """A digest of the sums of each line, and of how many records it has."""
+    """A digest of the sums of each line, and of its number of records."""
     digests = counts.astype(np.uint64) ^ _BASIS
     with np.errstate(over="ignore"):
         for column in summed:

@@ -1,4 +1,4 @@
-"""Which tabs of a file are read, and what is said of the choice."""
+"""The choice of a file's tabs, and the findings about it."""
 
 from __future__ import annotations
 
@@ -45,12 +45,12 @@ from boreotabula.sheets.text import TextForm
 from boreotabula.unreadable import UnreadableError
 
 _FEWEST_SHARED = 4
-"""So many headings at least a tab must have, half of them shared, to look like another one."""
+"""A tab must have at least this many headings, half of them shared, to look like another one."""
 
 
 @dataclass(frozen=True)
 class Job:
-    """What is done with every file. Can be sent to another process."""
+    """The work on every file. Picklable."""
 
     plan: Plan
     tabs: Tabs
@@ -60,7 +60,9 @@ class Job:
 
     @property
     def shared(self) -> bool:
-        """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
+        """Whether anything is read from the tabs that [tabs] chooses, and not only by blocks' own
+        choices.
+        """
         forms = self.plan.forms
         # A form without blocks has only stamps, and these are read from the tabs that [tabs]
         # chooses.
@@ -68,7 +70,7 @@ class Job:
 
     @property
     def patterns(self) -> list[str]:
-        """The tab patterns of the layout."""
+        """All tab patterns of the layout."""
         choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
         return list(dict.fromkeys(pattern.text for choice in choices for pattern in choice.named))
 
@@ -88,7 +90,7 @@ def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
 
 @dataclass
 class Chosen:
-    """A tab that is read: what its name gave, and the blocks that chose it themselves."""
+    """A tab that is read: the captures from its name, and the blocks that chose it themselves."""
 
     captured: Mapping[str, str] = field(default_factory=dict)
     shared: bool = False
@@ -96,12 +98,12 @@ class Chosen:
 
     @property
     def block_captures(self) -> dict[str, str]:
-        """What the patterns of blocks captured, all together."""
+        """The captures of the patterns of all blocks."""
         return {name: text for block in self.blocks.values() for name, text in block.items()}
 
 
 class OpenFile:
-    """An open file and the job that is done with it: its tabs, chosen and read one by one."""
+    """An open file and the work on it: its tabs, chosen and read one by one."""
 
     def __init__(self, book: Workbook, source: SourceFile, job: Job) -> None:
         self.book, self.source, self.job = book, source, job
@@ -132,7 +134,7 @@ class OpenFile:
         )
 
     def sheet(self, name: str) -> Sheet | None:
-        """The cells of a tab; None, and a finding, if it cannot be read."""
+        """The cells of a tab; None, with a finding, if it cannot be read."""
         # A tab that could not be read is not tried again: it would be told twice.
         if name not in self.sheets and name not in self.broken:
             try:
@@ -145,11 +147,11 @@ class OpenFile:
         return self.sheets.get(name)
 
     def corrected(self, sheet: Sheet) -> tuple[Sheet, tuple[Finding, ...]]:
-        """A tab as the layout corrects it, and what is to be said of that."""
+        """A tab with the corrections of the layout, and the findings about them."""
         return corrected(sheet, self.source.name, self.job.plan.corrections)
 
     def nothing_on(self, chosen: Collection[str]) -> Finding:
-        """That nothing stands on the chosen tabs; the others are named if something does there."""
+        """A finding: the chosen tabs are empty; the others are named if they are filled."""
         other_texts = [tab.name for tab in self.book.tabs if tab.name not in chosen]
         # All others are opened for this, but only in a file that gives nothing otherwise.
         filled = [name for name in other_texts if (sheet := self.sheet(name)) and not sheet.blank]
@@ -158,13 +160,13 @@ class OpenFile:
         return CHOSEN_TABS_BLANK(chosen=list(chosen), filled=filled)
 
     def say(self, finding: Finding, tab: str = "") -> None:
-        """Note a finding about a tab, or about the file if no tab is named."""
+        """Note a finding about a tab, or without a tab about the file."""
         self.findings.append(replace(finding, tab=tab))
 
     # --- choosing -------------------------------------------------------------------------------
 
     def choose(self) -> dict[str, Chosen]:
-        """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
+        """The tabs that are read, in order, by [tabs] and by blocks with their own."""
         job = self.job
         choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
         names = self._tab_names(blanks=any(choice.needs_blanks for choice in choices))
@@ -232,7 +234,7 @@ class OpenFile:
         return self._captured(choice, chosen)
 
     def _captured(self, choice: Tabs, chosen: Collection[str]) -> dict[str, dict[str, str]]:
-        """What the names of the chosen tabs say; what is doubtful about it is told."""
+        """The captures from the names of the chosen tabs; adds findings about doubtful ones."""
         texts: dict[str, dict[str, str]] = {name: {} for name in chosen}
         unclear: dict[str, list[tuple[str, Capture]]] = {}
         for name in chosen:
@@ -251,7 +253,7 @@ class OpenFile:
         return texts
 
     def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
-        """Whether a tab holds any text by which one of some blocks is found."""
+        """Whether a tab holds any text by which one of the blocks is found."""
         sheet = self.sheet(name)
         return sheet is not None and any(
             # A block that is read turned has its headings in a column.
@@ -260,7 +262,9 @@ class OpenFile:
         )
 
     def _like_those_found(self, possible: Sequence[str], texts: Collection[str]) -> Iterator[str]:
-        """The tabs without any of the texts whose headings are mostly those of a tab that has."""
+        """The tabs without any of the texts whose headings are mostly those of a tab that has
+        one.
+        """
         words = {
             name: {text for *_, text in frame_of(sheet).headings}
             for name in possible
@@ -283,7 +287,7 @@ class OpenFile:
                     yield pattern.text
 
     def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
-        """Why tabs were not read; those that look like the form are worth a warning."""
+        """Why tabs were not read; adds a warning for those that look like the form."""
         # Gathered first: with a choice by position they are told as one finding.
         alike: list[str] = []
         for tab in self.book.tabs:
@@ -310,7 +314,8 @@ class OpenFile:
 
     def looks_like_form(self, sheet: Sheet) -> bool:
         """Whether a block that is found by headings has all of those of its stub on a tab; a list
-        without a stub most of those of its fields."""
+        without a stub most of those of its fields.
+        """
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(
             len(block.place.stub) == len(block.block.stub)
@@ -359,7 +364,9 @@ class OpenFile:
 def _same_captures(
     plan: Plan, chosen: Mapping[str, Mapping[str, str]]
 ) -> Iterator[tuple[str, str]]:
-    """Tabs whose names mean just the same, so that their records cannot be told apart."""
+    """A finding: tabs whose names have the same meaning, so that their records cannot be told
+    apart.
+    """
     first: dict[frozenset[tuple[str, object]], str] = {}
     for name, captured in chosen.items():
         if captured:

@@ -1,4 +1,4 @@
-"""Reading one file: its tabs chosen, each read, everything that went wrong said."""
+"""Reading one file: its tabs chosen, each read, every error reported."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ class TabResult:
 
 @dataclass(frozen=True)
 class FileReading:
-    """All that came of one file."""
+    """The result of one file."""
 
     name: str
     size: int = 0
@@ -81,21 +81,21 @@ class FileReading:
     read_as: str = ""
     """How a text was read: encoding, delimiter, lines."""
     guessed: str = ""
-    """Its encoding, if that was guessed among several that are possible."""
+    """Its encoding, if it was guessed among several possible ones."""
     decided_by: tuple[Met, ...] = ()
-    """What of other files decided how doubtful texts of it were read."""
+    """The evidence of other files that decided how ambiguous texts were read."""
 
     @property
     def why_not_read(self) -> str:
-        """Why the file gave nothing, if it could not be read or is a copy."""
+        """Why the file has no result, if it could not be read or is a copy."""
         return "" if self.read else next((finding.message for finding in self.findings), "")
 
 
 def file_digest(path: Path) -> str:
     """SHA-256 of a file's content. Raises OSError.
 
-    A file that has not been touched since its content was looked through is not looked through
-    again; the processes that read files know what was known when they started.
+    A file that is unchanged since it was last hashed is not hashed again; the reading processes
+    know what was known when they started.
     """
     with open_regular(path) as stream:
         # Asked of the open file, so that state and content are of the same file.
@@ -113,11 +113,11 @@ def file_digest(path: Path) -> str:
 
 _DIGESTS: dict[tuple[object, ...], str] = {}
 _SETTLED = 2 * 10**9
-"""So many nanoseconds after its last change a file is taken to stay as it is."""
+"""This many nanoseconds after its last change a file is taken to stay as it is."""
 
 
 def read_file(source: SourceFile, job: Job) -> FileReading:
-    """Read the chosen tabs of one file. Never raises for what is wrong with the file."""
+    """Read the chosen tabs of one file. Never raises for a fault of the file."""
     reading = FileReading(source.name)
     try:
         # The size is checked before the digest is made, as a file beyond the limit is not read at
@@ -145,14 +145,14 @@ _KINDS = {
 
 
 def ended_reading(file: str, digest: str, ended: Ended) -> FileReading:
-    """The reading of a file whose reading came to no end."""
+    """The reading of a file that was not read to its end."""
     kind = _KINDS.get(ended.end, FILE_UNREADABLE)
     finding = not_read(file, ended.why, ended.advice, kind)
     return FileReading(file, digest=digest, findings=(finding,))
 
 
 def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
-    """The chosen tabs, and why the others were left."""
+    """The chosen tabs, and why the others were not read."""
     chosen = file.choose()
     around = file.surroundings()
     tabs: list[TabResult] = []
@@ -211,15 +211,16 @@ def _result_of(name: str, done: TabReading, facts: TabFacts) -> TabResult:
 
 
 def not_read(file: str, why: str, way_out: str, kind: FindingKind = FILE_UNREADABLE) -> Finding:
-    """That a file was not read, why, and what to do."""
+    """A finding: a file was not read, why, and what to do."""
     return kind(file=file, why=why, way_out=way_out)
 
 
 def plan_tabs(
     book: Workbook, source: SourceFile, job: Job
 ) -> tuple[dict[str, dict[str, str]], list[str]]:
-    """The tabs of an open file that a job reads, with all that names capture; and what is to be
-    said of the choice."""
+    """The tabs of an open file that a job reads, with all captures; and the findings about the
+    choice.
+    """
     reader = OpenFile(book, source, job)
     chosen = {
         name: {**source.captured, **how.captured, **how.block_captures}
@@ -231,7 +232,7 @@ def plan_tabs(
 def read_chosen(
     book: Workbook, source: SourceFile, job: Job, names: Sequence[str] | None
 ) -> Iterator[tuple[Sheet, TabReading]]:
-    """Read the tabs of an open file that a job chooses, or those named, whatever it chooses."""
+    """Read the tabs of an open file that a job chooses, or the named ones, whatever it chooses."""
     reader = OpenFile(book, source, job)
     chosen = reader.choose()
     for name in chosen if names is None else names:

@@ -1,1 +1,1 @@
-"""Every heading met in the files of a layout, and what unknown ones may mean."""
+"""Every heading in the files of a layout, and what unknown ones may mean."""

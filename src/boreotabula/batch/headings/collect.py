@@ -1,4 +1,4 @@
-"""Every heading of all files: how often it was met, what it means, what may be meant by it."""
+"""Every heading of all files: how often it occurs, what it means, what it may mean."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ Place = tuple[str, str]
 
 @dataclass(frozen=True)
 class FileHeadings:
-    """The headings of the tabs that are read of one file; or why none could be."""
+    """The headings of one file's tabs that are read; or why there are none."""
 
     name: str
     tabs: tuple[tuple[str, TabHeadings], ...] = ()
@@ -39,7 +39,7 @@ class FileHeadings:
 
 @dataclass(frozen=True)
 class HeadingUse:
-    """A heading and where it was met; `first` is a file, a tab and a cell."""
+    """A heading and its places; `first` is a file, a tab and a cell."""
 
     heading: str
     field: str
@@ -50,7 +50,7 @@ class HeadingUse:
     first: tuple[str, str, str]
     profile: Profile
     lacking: Counter[str]
-    """On how many of its tabs each field is lacking."""
+    """For each field, on how many of its tabs it is missing."""
     alone: bool
     """Whether it is the only unknown heading on each of its tabs."""
 
@@ -81,7 +81,7 @@ def list_headings(
     limits: Limits | None = None,
     on_file: Callable[[FileHeadings], None] = lambda _: None,
 ) -> HeadingList:
-    """The headings of all tabs that a layout reads, in the order in which they were met."""
+    """The headings of all tabs that a layout reads, in the order of their first occurrence."""
     job = make_job(layout.spec, layout.plan, limits)
     # In processes, as a damaged file must not end the list.
     headings: list[FileHeadings] = []

@@ -1,6 +1,6 @@
-"""What an unknown heading may mean, by its words and by what its cells hold.
+"""What an unknown heading may mean, by its words and by its cells.
 
-Suggestions are never taken by themselves: a person does, or says above which certainty.
+Suggestions are never adopted automatically: a person adopts them, or gives the required certainty.
 """
 
 from __future__ import annotations
@@ -17,12 +17,12 @@ from boreotabula.reading.values.convert import convert
 LEAST_SHOWN = 0.35
 """Less certain ones are no help."""
 _LIKE = 60
-"""Words that are less alike than this, of 100, tell nothing."""
+"""Words that are less similar than this, out of 100, prove nothing."""
 
 
 @dataclass(frozen=True)
 class Suggestion:
-    """A field that a heading may mean; `certainty` from 0 to 1, and what speaks for it."""
+    """A field that a heading may mean; `certainty` from 0 to 1, and the evidence for it."""
 
     heading: str
     field: str
@@ -31,10 +31,10 @@ class Suggestion:
 
 
 def suggestions(headings: HeadingList, plan: Plan) -> Mapping[str, Sequence[Suggestion]]:
-    """By unknown heading the fields that it may mean, the likeliest first.
+    """For each unknown heading the fields that it may mean, likeliest first.
 
-    Only fields that its tabs lack come into question, and of two headings on one tab only the
-    likelier may mean the same field.
+    Only fields that its tabs lack are possible, and of two headings on one tab only the likelier
+    may mean the same field.
     """
     # What a field's cells hold on tabs where its heading is known.
     profiles = {
@@ -81,7 +81,7 @@ def _suggestion(use: HeadingUse, field: str, known_profile: Profile, plan: Plan)
 
 
 def _word_likeness(heading: str, field: str, plan: Plan) -> tuple[float, str]:
-    """How much a heading is like one that a field is known by, from 0 to 1, and that one."""
+    """How similar a heading is to one of a field, from 0 to 1, and that heading."""
     from rapidfuzz import fuzz  # only needed where something is unknown
 
     form = normal_form(heading)
@@ -95,7 +95,7 @@ def _word_likeness(heading: str, field: str, plan: Plan) -> tuple[float, str]:
 
 
 def _share_that_fits(profile: Profile, field: str, plan: Plan) -> float:
-    """The share of the cells that could be values of a field, as far as the kept ones tell."""
+    """The share of the cells that could be values of a field, among those that were kept."""
     form = plan.form(field)
     # No cell is known; so nothing speaks for the field, and nothing against.
     if not profile.sample:
@@ -114,7 +114,7 @@ def _share_that_fits(profile: Profile, field: str, plan: Plan) -> float:
 def _cell_likeness(
     profile: Profile, field: str, known_profile: Profile, plan: Plan
 ) -> tuple[float, str]:
-    """How much the cells are like those of a field elsewhere, from 0 to 1, in words too."""
+    """How similar the cells are to those of a field elsewhere, from 0 to 1, and in words."""
     kind = plan.form(field).base
     if not known_profile.filled:
         return 0.3, f"its cells could be {field} ({kind}), which no other tab fills"

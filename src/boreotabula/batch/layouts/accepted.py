@@ -1,4 +1,4 @@
-"""Findings that a person has accepted: lines of a file beside the layout, each for one finding."""
+"""Findings that a person has accepted: lines of a file beside the layout, one for each finding."""
 
 from __future__ import annotations
 
@@ -22,27 +22,30 @@ _ROW, _COLUMN = re.compile(r"row (\d+)"), re.compile(r"column ([A-Z]{1,3})")
 
 @dataclass(frozen=True)
 class Acceptance:
-    """A line of the file: the finding that is accepted, by whom, and why."""
+    """A line of the file: the accepted finding, by whom, and why."""
 
     where: str
     """The file of acceptances and its line."""
     code: str
     file: Pattern
     tab: Pattern | None
-    """None for whatever tab."""
+    """None for any tab."""
     row: int | None
-    """The row of the cell, counted from 0; `column` alike. One of them is None for all of it."""
+    """The row of the cell, counted from 0; `column` alike. One of them is None for a whole row or
+    column.
+    """
     column: int | None
     looked_for: str
-    """What its finding in findings.csv has in this column, and in the next: with them only what was
-    seen is accepted, and no other fault of the same cell. Blank is whatever."""
+    """The values of these two columns of findings.csv: with them only the seen finding is accepted,
+    and no other fault of the same cell. Blank matches anything.
+    """
     found: str
     who: str
     why: str
     until: date | None
 
     def covers(self, finding: Finding) -> bool:
-        """Whether it speaks of a finding."""
+        """Whether it covers a finding."""
         # A finding about a file has no cell, and is never accepted: it would hide too much.
         at = finding.at
         return (
@@ -62,8 +65,8 @@ class Acceptance:
 def acceptances(text: str, name: str) -> tuple[Acceptance, ...]:
     """The lines of a file of acceptances.
 
-    Raises CallError, which names the line, for one that does not say what is accepted, by whom and
-    why, or that would accept more than a cell, a row or a column.
+    Raises CallError, which names the line, for a line that does not say what is accepted, by whom
+    and why, or that would accept more than a cell, a row or a column.
     """
     lines = lines_of(text, name, COLUMNS, _NEEDED, ("code", "file", "tab", "cell"))
     return tuple(map(_acceptance, lines))
@@ -83,7 +86,7 @@ def _acceptance(line: Line) -> Acceptance:
 
 
 def _place(text: str, where: str) -> tuple[int | None, int | None]:
-    """The row and column of a cell, of which one is None where all of a row or column is meant."""
+    """The row and column of a cell; one of them is None for a whole row or column."""
     if hit := _ROW.fullmatch(text):
         return int(hit[1]) - 1, None
     if hit := _COLUMN.fullmatch(text):
@@ -97,7 +100,7 @@ def _place(text: str, where: str) -> tuple[int | None, int | None]:
 def with_accepted(
     findings: Iterable[Finding], accepted: Sequence[Acceptance], today: date
 ) -> list[Finding]:
-    """Findings, those that are accepted `today` with the words of whoever accepted them."""
+    """The findings; those accepted `today` with the words of whoever accepted them."""
     # A line without a day is in force for ever.
     in_force = [line for line in accepted if line.until is None or today <= line.until]
     return [_with_words(finding, in_force) for finding in findings]
@@ -115,8 +118,9 @@ def about_acceptances(
     today: date,
     read: Collection[str],
 ) -> Iterator[Finding]:
-    """What is to be said of the acceptances: of those that cover no finding any more, though a file
-    that they name was `read`, and of those whose day is past."""
+    """Findings about acceptances: those that no longer cover a finding, although a file that they
+    name was `read`, and those whose last day is past.
+    """
     for line in accepted:
         # A line whose finding is gone should be deleted before it hides another fault one day.
         covers = any(line.covers(finding) for finding in findings)

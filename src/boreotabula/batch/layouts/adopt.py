@@ -1,4 +1,4 @@
-"""Putting accepted headings into the glossary of a layout, its order and comments untouched."""
+"""Adding accepted headings to the glossary of a layout, without changing its order and comments."""
 
 from __future__ import annotations
 
@@ -20,7 +20,8 @@ Pair = tuple[str, str]
 
 def check_pairs(layout: Layout, pairs: Sequence[Pair]) -> list[Pair]:
     """The pairs that are not known yet. Raises CallError for fields that do not exist, and for
-    headings that mean another field."""
+    headings that mean another field.
+    """
     fresh: dict[str, Pair] = {}
     for heading, field in pairs:
         if field not in layout.spec.fields:
@@ -37,10 +38,9 @@ def check_pairs(layout: Layout, pairs: Sequence[Pair]) -> list[Pair]:
 
 
 def adopt(layout: Layout, pairs: Sequence[Pair]) -> Path:
-    """Add headings to the first CSV glossary of a layout; returns that.
+    """Add headings to the first CSV glossary of a layout; returns its path.
 
-    A layout that has none gets one, `headings.csv` beside it. Raises CallError if it cannot be
-    written.
+    A layout without one gets `headings.csv` beside it. Raises CallError if it cannot be written.
     """
     # Two people may adopt headings at the same moment.
     with turn_of(layout.path):
@@ -64,7 +64,7 @@ def _add(layout: Layout, pairs: Sequence[Pair]) -> Path:
 
 
 def _heading_rows(content: bytes, path: Path) -> Sequence[Sequence[str]] | None:
-    """The rows of a CSV glossary of headings from its header on; None of any other file."""
+    """The rows of a CSV glossary of headings from its header on; None for any other file."""
     if path.suffix.lower() not in (".csv", ".tsv", ".txt"):
         return None
     rows = csv_rows(content, path.name)
@@ -76,7 +76,7 @@ def _heading_rows(content: bytes, path: Path) -> Sequence[Sequence[str]] | None:
 
 
 def _lines(content: bytes, rows: Sequence[Sequence[str]], pairs: Sequence[Pair]) -> bytes:
-    """The lines to add to a glossary, written as its other lines are."""
+    """The lines to add to a glossary, in the form of its other lines."""
     names = [normal_form(cell) for cell in rows[0]]
     lines = [{"heading": heading, "field": field} for heading, field in pairs]
     # In the glossary's own delimiter and columns, which may be more than these two.
@@ -84,7 +84,7 @@ def _lines(content: bytes, rows: Sequence[Sequence[str]], pairs: Sequence[Pair])
 
 
 def _name_glossary(layout: Layout, name: str) -> None:
-    """Name a glossary in the layout file, its comments and its form untouched."""
+    """Name a glossary in the layout file, without changing its comments and form."""
     import tomlkit  # only needed to change a layout
 
     before = tomlkit.parse(layout.path.read_text("utf-8")).get("glossary")

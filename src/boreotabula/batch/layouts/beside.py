@@ -1,4 +1,4 @@
-"""Adding to the files beside a layout, and naming them in it: what stands there is untouched."""
+"""Adding to the files beside a layout, and naming them in it; existing content is unchanged."""
 
 from __future__ import annotations
 
@@ -16,8 +16,10 @@ def csv_lines(
     lines: Sequence[Mapping[str, str]],
     dialect: type[csv.Dialect] = csv.excel,
 ) -> bytes:
-    """The lines to add to a CSV file with such columns, ended as its other lines are. What a line
-    does not say is blank; `content` may lack its last end of line."""
+    """The lines to add to a CSV file with these columns, with its own line ends.
+
+    Missing columns are blank; `content` may lack its last line end.
+    """
     # Mixed ends of lines would make some programs show one long line.
     ending = "\r\n" if b"\r\n" in content else "\n"
     text = io.StringIO()
@@ -30,15 +32,16 @@ def csv_lines(
 
 
 def free_name(layout: Path, name: str) -> Path:
-    """A path beside a layout that no file has: the name, or one that begins as the layout's."""
+    """An unused path beside a layout: the name, or one that begins with the layout's."""
     usual = layout.with_name(name)
     # Never written over: the file of that name is somebody's.
     return usual if not usual.exists() else layout.with_name(f"{layout.stem}-{name}")
 
 
 def set_in_layout(layout: Path, key: str, value: str | Sequence[str]) -> None:
-    """Set a key of a layout file, its comments and its form untouched. Raises CallError if it
-    cannot be written."""
+    """Set a key of a layout file, without changing its comments and form. Raises CallError if it
+    cannot be written.
+    """
     import tomlkit  # only needed to change a layout
 
     # tomlkit keeps comments, order and spaces, which tomllib drops.

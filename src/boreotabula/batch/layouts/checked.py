@@ -1,8 +1,8 @@
 """Layouts that were checked before, kept so that they need not be checked again.
 
 An entry is one file: the digest of the rest by the user's own key, then the spec as a pickle. A
-pickle can do anything when it is loaded, so only one that this user's program has signed is. Its
-name, the digest of the layout's data and of the program, is signed with it.
+pickle can execute anything when it is loaded, so only one that this user's program has signed is
+loaded. Its name, the digest of the layout's data and of the program, is signed with it.
 """
 
 from __future__ import annotations
@@ -21,9 +21,11 @@ from boreotabula.layout.model import LayoutSpec
 
 
 def checked_before(data: str, check: Callable[[], LayoutSpec]) -> LayoutSpec:
-    """The spec of the data of a layout: kept if it was checked before, else as `check` gives it,
-    which is kept then. Where the user can have no key, or others may write into the folder, nothing
-    is kept. Raises what `check` does."""
+    """The spec of the data of a layout: the kept one, or the result of `check`, which is then kept.
+
+    Where the user can have no key, or others may write into the folder, nothing is kept. Raises
+    what `check` does.
+    """
     # A folder that others may write into cannot be trusted with a pickle.
     folder = cache_folder()
     secret = own_key() if is_own(folder) else b""

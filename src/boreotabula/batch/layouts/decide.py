@@ -28,12 +28,12 @@ class DecisionFile:
     """The key of the layout that names it."""
     columns: Sequence[str]
     line_is: str
-    """What a line of it is, with its article."""
+    """What to call a line of it, with the article."""
     label: str
     """What messages call the file."""
 
     def path(self, layout: Layout) -> Path:
-        """The file of a layout, or where it will be."""
+        """The file of a layout, or its future path."""
         named = self._named(layout)
         return layout.path.parent / named if named else free_name(layout.path, f"{self.key}.csv")
 
@@ -48,8 +48,8 @@ class DecisionFile:
         """A line about a tab of a file, by the other columns.
 
         `files` are the files of the layout, `tabs` the tabs of the file. Raises CallError if a
-        pattern for this file or tab would take another one too: what nobody has seen would be
-        decided.
+        pattern for this file or tab would match another one too: that would decide what nobody has
+        seen.
         """
         # The names become patterns, as in every file of decisions, so what they hold of * and {}
         # must be written as themselves.
@@ -75,10 +75,10 @@ class DecisionFile:
             raise CallError(f"{self.line_is} cannot name “{name}”. Rename it")
 
     def add(self, layout: Layout, line: Mapping[str, str]) -> Path:
-        """Add a line to the file of a layout; returns that.
+        """Add a line to the file of a layout; returns its path.
 
-        A layout that has none gets one beside it, and names it. Raises CallError if it cannot be
-        written, or has no column for something that the line says.
+        A layout without one gets one beside it, and names it. Raises CallError if it cannot be
+        written, or lacks a column of the line.
         """
         path, named = self.path(layout), self._named(layout)
         head = (",".join(self.columns) + "\n").encode()
@@ -116,13 +116,15 @@ ACCEPTANCES = DecisionFile(
 
 
 def _literal(name: str) -> str:
-    """A pattern that matches a name; a brace, which cannot be written, is any text."""
+    """A pattern that matches a name; a brace, which cannot be written, matches any text."""
     return re.sub(r"\{[^{}]*\}|[{}]", "*", name.replace("*", "[*]"))
 
 
 def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: str) -> None:
-    """Raise CallError for a line that says too little, or no day that is to come; `needed` are
-    columns that must say something, each with the option that says it."""
+    """Raise CallError for an incomplete line, or a day that is past.
+
+    `needed` are columns that must be filled, each with its option.
+    """
     for column, option in needed.items():
         if not line[column]:
             raise CallError(f"{option} is blank; {line_is} needs it")
@@ -133,7 +135,8 @@ def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: 
 
 
 def as_correction(line: Mapping[str, str]) -> Correction:
-    """A line as it will be read. Raises CallError for one that says too little, or no day that is
-    to come."""
+    """A line in the form in which it is read. Raises CallError for an incomplete line, or a day
+    that is past.
+    """
     check_decision(line, {"is": "--to", "why": "--why", "who": "--who"}, CORRECTIONS.line_is)
     return correction_of(Line("the correction", dict(line)))

@@ -1,4 +1,4 @@
-"""Files of decisions beside a layout: a line for each, that says who decided it, and why."""
+"""Files of decisions beside a layout: a line for each, with who decided it, and why."""
 
 from __future__ import annotations
 
@@ -19,11 +19,11 @@ class Line:
     """A line of a file of decisions."""
 
     where: str
-    """The file and the line, as messages call it."""
+    """The file and the line, in words."""
     values: dict[str, str]
 
     def patterns(self) -> tuple[Pattern, Pattern | None]:
-        """The files that it is about, and the tabs: None for whatever tab. Raises CallError."""
+        """The files that it is about, and the tabs: None for any tab. Raises CallError."""
         try:
             file = pattern(self.values["file"], Kind.FILE)
             tab = pattern(self.values["tab"], Kind.TAB) if self.values["tab"] else None
@@ -32,7 +32,7 @@ class Line:
         return file, tab
 
     def until(self) -> date | None:
-        """The last day on which it holds, if it has one. Raises CallError for what is no day."""
+        """The last day on which it holds, if it has one. Raises CallError for an invalid day."""
         text = self.values["until"]
         try:
             return date.fromisoformat(text) if text else None
@@ -77,8 +77,8 @@ CORRECTION_COLUMNS = ("file", "tab", "cell", "was", "is", "who", "why", "until")
 def corrections(text: str, name: str, today: date) -> tuple[list[Correction], list[str]]:
     """The corrections of a file that hold `today`, and the lines whose last day is past.
 
-    Raises CallError, which names the line, for one that does not say which cell is corrected from
-    what to what, by whom and why.
+    Raises CallError, which names the line, for a line that does not say which cell is corrected
+    from what to what, by whom and why.
     """
     read: list[Correction] = []
     past: list[str] = []
@@ -94,7 +94,7 @@ def corrections(text: str, name: str, today: date) -> tuple[list[Correction], li
 
 
 def correction_of(line: Line) -> Correction:
-    """The correction that a line says. Raises CallError for one that cannot be."""
+    """The correction of a line. Raises CallError for an invalid one."""
     values = line.values
     try:
         row, column = parse_address(values["cell"])

@@ -1,4 +1,4 @@
-"""The files that a layout leans on: glossaries as CSV or in a workbook, and lists of names."""
+"""The files that a layout includes: glossaries as CSV or in a workbook, and lists of names."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from boreotabula.unreadable import UnreadableError
 
 
 def glossary_file(name: str, beside: Path) -> tuple[Path, str]:
-    """The file of a glossary, and the tab or table in it that its name asks for after a “#”.
+    """The file of a glossary, and the tab or table in it that follows a “#” in its name.
 
     A file may have a “#” in its own name: then that comes first.
     """
@@ -50,7 +50,7 @@ def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[Numb
 
 
 def is_text(path: Path) -> bool:
-    """Whether a glossary is a text, and no workbook."""
+    """Whether a glossary is a text file, and not a workbook."""
     try:
         return file_kind(path) in _TEXTS
     except UnreadableError:
@@ -76,7 +76,7 @@ def _rows_of(path: Path, part: str, name: str) -> Iterator[NumberedRow]:
 
 
 def _found(book: Workbook, part: str, name: str) -> tuple[Sheet, TableObject | None]:
-    """The tab, or the table of a tab, that is named; without a name the only filled tab."""
+    """The named tab, or table of a tab; without a name the only filled tab."""
     # All tabs, as tables may stand on any.
     sheets = [book.sheet(tab.name) for tab in book.tabs]
     if not part:
@@ -109,13 +109,13 @@ def csv_rows(content: bytes, name: str) -> Sequence[Sequence[str]]:
 
 
 def delimiter_of(text: str) -> type[csv.Dialect]:
-    """Comma, or what the heading line has instead of commas."""
+    """Comma, or the delimiter that the heading line has instead."""
     # The first line that is no comment; a semicolon is what spreadsheet programs write in many
     # countries.
     header = next((line for line in text.splitlines() if line[:1] not in ("", "#")), "")
 
     class Dialect(csv.excel):
-        """As spreadsheet programs write it."""
+        """CSV as spreadsheet programs write it."""
 
         delimiter = next((literal for literal in (",", ";", "\t") if literal in header), ",")
 
@@ -123,7 +123,7 @@ def delimiter_of(text: str) -> type[csv.Dialect]:
 
 
 def read_file(path: Path, what: str) -> bytes:
-    """The content of a layout or of a file it leans on. Raises LayoutError."""
+    """The content of a layout or of a file that it includes. Raises LayoutError."""
     try:
         return content_of(path)
     except FileNotFoundError:
@@ -142,7 +142,7 @@ def _similar(path: Path) -> str:
 
 
 def decoded(data: bytes, name: str) -> str:
-    """UTF-8 text. Raises LayoutError with the line that is none."""
+    """UTF-8 text. Raises LayoutError with the first invalid line."""
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -151,7 +151,7 @@ def decoded(data: bytes, name: str) -> str:
 
 
 def list_entries(content: bytes, name: str) -> list[str]:
-    """The entries of a list kept in a file: one on each line; blank lines and comments aside.
+    """The entries of a list kept in a file: one on each line, without blank lines and comments.
 
     Raises LookupError with what is wrong with it.
     """

@@ -51,25 +51,27 @@ class Layout:
     spec: LayoutSpec = field(repr=False)
     plan: Plan = field(repr=False)
     digest: str = field(repr=False)
-    """SHA-256 of the layout file and all it leans on: another digest may read otherwise."""
+    """SHA-256 of the layout file and everything it includes: another digest may read differently.
+    """
     glossaries: tuple[Path, ...] = field(default=(), repr=False)
     lists: tuple[Path, ...] = field(default=(), repr=False)
     """Files that hold lists of the layout."""
     parts: tuple[str, ...] = field(default=(), repr=False)
-    """The tab or table of each glossary, where its name asks for one; else an empty text."""
+    """The tab or table of each glossary, where its name has one; else an empty text."""
     findings: tuple[Finding, ...] = field(default=(), repr=False)
-    """What is to be said of the glossaries."""
+    """Findings about the glossaries."""
     accepted: tuple[Acceptance, ...] = field(default=(), repr=False)
-    """The findings that somebody has accepted. They change no record, so they do not belong to the
-    digest."""
+    """The findings that somebody has accepted. They change no record, so they are not part of the
+    digest.
+    """
 
     @classmethod
     def load(
         cls, path: str | Path, changed: str | None = None, today: date | None = None
     ) -> Layout:
-        """Load a layout file, or what it would be with its text `changed`, as it is `today`.
+        """Load a layout file, or with `changed` text, as of `today`.
 
-        Raises LayoutError, which names file and line, for whatever is wrong with it.
+        Raises LayoutError, which names file and line, for anything wrong with it.
         """
         path = Path(path)
         if changed is None:
@@ -113,8 +115,9 @@ class Layout:
 
     @property
     def folders(self) -> dict[str, Path]:
-        """The source folders, as they are written in the layout: relative to its file; for one on a
-        server the folder that its files are fetched into."""
+        """The source folders, as written in the layout: relative to its file; for one on a server
+        the folder that its files are fetched into.
+        """
         return {
             text: mirror_of(text) if is_remote(text) else self.path.parent / text
             for text in self.spec.source.folder
@@ -127,15 +130,16 @@ class _Glossary:
 
     path: Path
     part: str
-    """Its tab or table, where its name asks for one."""
+    """Its tab or table, where its name has one."""
     content: bytes
-    """What belongs to the digest of the layout."""
+    """Its content for the digest of the layout."""
     entries: Entries
 
 
 def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: str) -> _Glossary:
-    """A glossary that a layout names. Raises LayoutError if it is not there or cannot be used;
-    `text` is that of the layout."""
+    """A glossary that a layout names. Raises LayoutError if it is missing or invalid; `text` is
+    that of the layout.
+    """
     path, part = glossary_file(named.file, layout.parent)
     if not path.is_file():
         problem = Problem(("glossary",), f"no file “{named.file}” beside the layout")
@@ -149,7 +153,7 @@ def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: st
 
 
 def _entries_twice(namings: Sequence[Naming]) -> Iterator[Finding]:
-    """What is to be said of entries that glossaries repeat."""
+    """Findings about entries that glossaries repeat."""
     for first, second in said_twice(namings):
         yield GLOSSARY_ENTRY_TWICE(
             file=second.where.rpartition(", row ")[0],
@@ -161,8 +165,9 @@ def _entries_twice(namings: Sequence[Naming]) -> Iterator[Finding]:
 
 
 def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], tuple[Path, ...]]:
-    """The findings that are accepted, and the file that says so; neither if there is none. Raises
-    CallError for a line that cannot be understood."""
+    """The accepted findings, and their file; neither if there is none. Raises CallError for an
+    invalid line.
+    """
     if spec.accepted is None:
         return (), ()
     path = beside / spec.accepted
@@ -174,7 +179,7 @@ def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], t
 def _corrections(
     spec: LayoutSpec, beside: Path, today: date
 ) -> tuple[list[Correction], list[str], tuple[Path, ...]]:
-    """The corrections of cells that hold today, the lines whose day is past, and the file."""
+    """The corrections of cells that hold today, the lines whose last day is past, and the file."""
     if spec.corrections is None:
         return [], [], ()
     path = beside / spec.corrections
@@ -183,7 +188,7 @@ def _corrections(
 
 
 class _Lists:
-    """Reads lists that stand in files of their own, and keeps what was read."""
+    """Reads lists from separate files, and keeps what was read."""
 
     def __init__(self, beside: Path) -> None:
         self._beside = beside
@@ -200,8 +205,9 @@ class _Lists:
 
 
 def _check_kind(path: Path) -> None:
-    """Raises CallError, with the command that was meant, if a folder of files or a workbook is
-    given instead of a layout, or a layout under a name that is not quite its own."""
+    """Raises CallError, which suggests the intended command, for a folder of files or a workbook
+    instead of a layout, or for a layout under a slightly different name.
+    """
     # Quoted as a shell needs it, since the command that is shown will be copied.
     named = shell_word(str(path))
     if path.is_dir():
@@ -221,4 +227,4 @@ def _check_kind(path: Path) -> None:
 
 
 _REPORTS = frozenset(ending for kind in FileKind for ending in kind.endings) - {".txt"}
-"""Files that are reports; a layout may have been saved as a text."""
+"""Files that are reports; a layout may have been saved as a text file."""

@@ -1,1 +1,1 @@
-"""Work on files in processes that may die of them."""
+"""Work on files in separate processes, which may die of it."""

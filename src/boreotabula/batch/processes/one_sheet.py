@@ -1,4 +1,4 @@
-"""One tab of a workbook, for those who need no more of it."""
+"""One tab of a workbook, for callers that need no more of it."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ from boreotabula.unreadable import UnreadableError
 
 
 def read_sheet(path: Path, tab: str) -> Sheet:
-    """A tab of a workbook, read in a process of its own. Raises UnreadableError."""
+    """A tab of a workbook, read in a separate process. Raises UnreadableError."""
     return alone(partial(_sheet_of, tab=tab), path, _unread)
 
 
 def first_sheet(path: Path) -> Sheet:
-    """The first filled tab of a workbook, or a text file, read in a process of its own.
+    """The first filled tab of a workbook, or a text file, read in a separate process.
 
     Raises UnreadableError.
     """

@@ -1,8 +1,8 @@
-"""Work on files that nobody vouches for: in processes that may die of it, and of no file but one.
+"""Work on untrusted files: in processes that may die of it without losing other files.
 
-A reader can abort its process, take all memory or never end. So files are opened in processes of
-their own, each bounded in memory and time; one that dies is one file that was not read. Results
-come back in order.
+A reader can abort its process, take all memory or never end. So files are opened in separate
+processes, each limited in memory and time; if one dies, one file was not read. Results come back in
+order.
 """
 
 from __future__ import annotations
@@ -38,18 +38,18 @@ Source = TypeVar("Source")
 Result = TypeVar("Result")
 
 _FILES_EACH = 6
-"""Another process is worth its start from so many files on."""
+"""From this many files on, another process is worth its start."""
 _AT_ONCE = 2
-"""So many sources a process has: the one under way, and the next."""
+"""The number of sources that a process has: the current one, and the next."""
 _AHEAD = 24
-"""So many results for each process may wait for their turn in memory."""
+"""The number of results for each process that may wait in memory for their turn."""
 _AT_END = 0.3
-"""Seconds that a process that was killed may take to be gone."""
+"""Seconds that a killed process may take to end."""
 
 
 @dataclass(frozen=True)
 class Ended:
-    """How the work on a file ended without a result, in an analyst's words."""
+    """How the work on a file ended without a result, in words."""
 
     end: End
     why: str
@@ -57,7 +57,7 @@ class Ended:
 
     @property
     def said(self) -> str:
-        """All of it."""
+        """The whole message."""
         return f"{self.why}. {self.advice}"
 
 
@@ -75,7 +75,7 @@ def _ended(end: End, limits: Limits, report: str = "") -> Ended:
 
 
 def cores() -> int:
-    """How many processes can work at once on this machine."""
+    """How many processes can work at the same time on this machine."""
     if hasattr(os, "sched_getaffinity"):
         return len(os.sched_getaffinity(0))
     return os.cpu_count() or 1
@@ -89,11 +89,12 @@ class PoolOptions:
     """How many processes work, and how they may start."""
 
     workers: int | None = None
-    """At most so many; None for as many as this machine has cores."""
+    """At most this many; None for one for each core."""
     ahead: int = _AHEAD
-    """So many results of each process may wait for the one that is asked for."""
+    """This many results of each process may wait for the one that comes next."""
     threads: bool = False
-    """Whether this process has threads of others: then no process starts as a copy of it."""
+    """Whether this process may have threads of other code: then no process starts as a copy of it.
+    """
 
 
 def spread(
@@ -103,12 +104,11 @@ def spread(
     limits: Limits | None = None,
     options: PoolOptions | None = None,
 ) -> Iterator[Result]:
-    """The results of a work on each source, in their order.
+    """Run `work` on each source, in order.
 
-    They are worked on by processes of this machine, each of which takes the work along when it
-    starts. Work, sources and results must be such as can be sent to one. A source that takes its
-    process down, takes too long or meets a fault of the program gets the result of `stopped`, and
-    the others are still worked on.
+    The work runs in processes of this machine, each of which receives it when it starts. Work,
+    sources and results must be picklable. A source that kills its process, takes too long or meets
+    an internal fault gets the result of `stopped`, and the others are still processed.
     """
     limits, options = limits or Limits(), options or PoolOptions()
     # Rounded up: seven files are worth two processes.
@@ -131,27 +131,29 @@ def alone(
     *,
     threads: bool = False,
 ) -> Result:
-    """The result of a work on one source, in a process of its own; or the error that it raised."""
+    """Run `work` on one source, in a separate process; raises the error that it raised."""
     return next(spread(work, [source], stopped, limits, PoolOptions(1, threads=threads)))
 
 
 # --- the processes, as the program sees them -----------------------------------------------------
 
 _FORKS = hasattr(os, "fork") and sys.platform != "darwin"
-"""Whether a process starts as a copy of this one, at once and without the file of the program."""
+"""Whether a process starts as a copy of this one, at once and without the program's file."""
 _START = "fork" if _FORKS else "spawn"
 _APART_FROM_THREADS = "forkserver" if _FORKS else "spawn"
-"""How a process starts; a process that has threads must not be copied with the locks they hold."""
+"""How a process starts; a process with threads must not be copied together with the locks they
+hold.
+"""
 _APART = _FORKS
-"""Whether few files are read in a process of their own too, and not in this one."""
+"""Whether even few files are read in a separate process."""
 
 
 _PRELOADED = ("boreotabula.batch.read_all", "python_calamine", "lxml.etree")
-"""What readers import: once for all that start apart from threads."""
+"""Modules that readers import, loaded once for all processes that start apart from threads."""
 
 
 class _Worker:
-    """A process, and the places of the sources that it was given and has not answered."""
+    """A process, and the indices of the sources that it has not answered yet."""
 
     def __init__(self, work: Work[Any, Any], limits: Limits, start: str) -> None:
         context: Any = multiprocessing.get_context(start)
@@ -167,14 +169,14 @@ class _Worker:
         theirs.close()
 
     def end(self) -> None:
-        """End the process, whatever it is at."""
+        """End the process, whatever it is doing."""
         # Killed, not asked: a reader in compiled code answers no request.
         self.process.kill()
         self.process.join(_AT_END)
         self.connection.close()
 
     def how_it_died(self) -> End:
-        """What a process died of that answers no more."""
+        """What a process that no longer answers died of."""
         self.process.join(_AT_END)
         if self.process.exitcode == OUT_OF_MEMORY:
             return End.TOO_MUCH
@@ -209,7 +211,7 @@ class Crew(Generic[Source, Result]):
             worker.end()
 
     def results(self, sources: Sequence[Source], ahead: int = _AHEAD) -> Iterator[Result]:
-        """The results of the work on sources, in order; all are to be taken before others come."""
+        """The results of the work on sources, in order; all must be taken before the next call."""
         self._sources, self._waiting, self._done = sources, deque(range(len(sources))), {}
         for index in range(len(sources)):
             while index not in self._done:
@@ -220,7 +222,7 @@ class Crew(Generic[Source, Result]):
             yield self._done.pop(index)
 
     def _give(self, before: int) -> None:
-        """Give each process something to do: of the sources before a place."""
+        """Give each process work: from the sources before an index."""
         # First one for each process and then a second, so that none waits while another has two.
         for many in range(1, _AT_ONCE + 1):
             # Started when needed, so that two files do not start eight processes.
@@ -235,7 +237,7 @@ class Crew(Generic[Source, Result]):
                         worker.connection.send(self._sources[index])
 
     def _take(self) -> None:
-        """Wait for an answer, and take in all that are there."""
+        """Wait for an answer, and take all that have come."""
         ready = wait([worker.connection for worker in self._workers])
         # Answers of several may have come; all are taken so that none stays idle.
         for one in [worker for worker in self._workers if worker.connection in ready]:
@@ -261,8 +263,10 @@ class Crew(Generic[Source, Result]):
                 self._waiting.extendleft(reversed(one.given))
 
     def _cause(self, failed: Failed, source: Source) -> Failed:
-        """Why a work failed within less memory than usual: libraries that get none fail in all
-        ways. If it succeeds with the usual memory, that was the cause."""
+        """Why a work failed with less memory than usual: libraries that get none fail in many ways.
+
+        If it succeeds with the usual memory, that was the cause.
+        """
         usual = Limits()
         if failed.end is End.TOO_MUCH or self._limits.mebibytes >= usual.mebibytes:
             return failed
@@ -294,7 +298,7 @@ def _taken(
 
 
 def end_processes() -> None:
-    """End all processes of this one, whatever they are at: it is about to end itself."""
+    """End all processes of this one, whatever they are doing, because it is about to end itself."""
     for child in multiprocessing.active_children():
         child.kill()
         child.join(_AT_END)
@@ -305,8 +309,11 @@ _STARTING = threading.Lock()
 
 @contextmanager
 def _as_parent() -> Iterator[None]:
-    """Let a process that ends with its own parent start another, which `multiprocessing` forbids
-    since it may outlive both: ours end once nobody is there to answer."""
+    """Let a process that ends with its own parent start another.
+
+    `multiprocessing` forbids it because such a process may outlive both: ours end once nobody is
+    there to answer.
+    """
     config: Any = multiprocessing.current_process()._config  # type: ignore[attr-defined]
     with _STARTING:  # threads of one process share what is changed
         before = config.pop("daemon", None)
@@ -319,8 +326,10 @@ def _as_parent() -> Iterator[None]:
 
 @contextmanager
 def undisturbed() -> Iterator[None]:
-    """Put off an interruption while processes are started: in the midst of that it would be lost.
-    Those that do not say otherwise themselves are never interrupted: that is for their parent."""
+    """Postpone an interruption while processes are started: at that moment it would be lost.
+
+    Processes that do not set it themselves are never interrupted: that is for their parent.
+    """
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return

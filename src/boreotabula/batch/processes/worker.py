@@ -1,4 +1,4 @@
-"""One process that works on files: how it is bounded in memory and time, and what it answers."""
+"""One process that works on files: its limits of memory and time, and its answers."""
 
 from __future__ import annotations
 
@@ -30,19 +30,20 @@ Result = TypeVar("Result")
 Work = Callable[[Source], Result]
 
 _WORN = 192 * MEBI
-"""A process that holds so much more than at its start is replaced by a new one."""
+"""A process that holds this much more than at its start is replaced."""
 _WAITING = 30
-"""So many times the time it may be at work a process may take altogether."""
+"""The total time of a process, as a multiple of its time at work."""
 TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
-"""The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
+"""The exit statuses of a process that took too long: ended by `faulthandler`, or by its own timer.
+"""
 OUT_OF_MEMORY = 71
-"""The exit status of a process that ran out of memory where nothing could be answered."""
+"""The exit status of a process that ran out of memory and could not answer."""
 _BROKE = 70
-"""That of a process that failed outside of its work."""
+"""The exit status of a process that failed outside of its work."""
 
 
 class End(Enum):
-    """Why the work on a file came to no result."""
+    """Why the work on a file has no result."""
 
     TOO_LONG = "too long"
     TOO_MUCH = "too much"
@@ -59,7 +60,7 @@ class Answer:
 
 @dataclass(frozen=True)
 class Failed:
-    """That there is none, as it is sent."""
+    """The lack of a result, as it is sent."""
 
     end: End
     report: str = ""
@@ -68,7 +69,7 @@ class Failed:
 def live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
     """Do a work with each source that comes in until none does, or the parent is gone.
 
-    A process that ends for itself says by its exit status what it died of: 1 would be a time-out.
+    A process that ends by itself gives the reason in its exit status: 1 would be a time-out.
     """
     try:
         _live(connection, work, limits)
@@ -102,10 +103,10 @@ def _live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
 
 
 def _start_clock(seconds: float, silent: int) -> None:
-    """End this process after so much time at work, or several times as much altogether.
+    """End this process after this much time at work, or several times as much in total.
 
-    The time at work does not depend on what else the machine is doing; the other is for a process
-    that waits. Both hold whatever the process is at, in code of others too.
+    The time at work does not depend on the load of the machine; the total time is for a process
+    that waits. Both hold in any code, including libraries.
     """
     if hasattr(signal, "setitimer"):
         # The default action ends the process at once, in compiled code too, where no handler of
@@ -123,7 +124,7 @@ def _stop_clock() -> None:
 
 
 def _packed(answer: object) -> bytes:
-    """An answer as it is sent; a result that is too large for that is none."""
+    """An answer as it is sent; a result that is too large to be sent counts as none."""
     try:
         # Packed here and not by the connection, so that what cannot be sent is known before
         # anything is.
@@ -133,7 +134,7 @@ def _packed(answer: object) -> bytes:
 
 
 def answer_of(work: Work[Source, Result], source: Source) -> object:
-    """The one catch for each file: the result, or what came instead."""
+    """The only place where errors of a file are caught: the result, or what came instead."""
     try:
         return Answer(work(source))
     except (BoreotabulaError, UnreadableError) as error:
@@ -143,13 +144,15 @@ def answer_of(work: Work[Source, Result], source: Source) -> object:
 
 
 def _failure(error: Exception) -> Failed:
-    """What an error that nobody expected means."""
+    """What an unexpected error means."""
     return Failed(End.TOO_MUCH) if out_of_memory(error) else Failed(End.FAULT, report_of(error))
 
 
 def out_of_memory(error: BaseException) -> bool:
-    """Whether an error comes of too little memory: a library that could not be loaded for want of
-    it says so in its own way, and what it was loaded for fails for that."""
+    """Whether an error is caused by too little memory.
+
+    A library that could not be loaded for that reason says so in its own way, and its caller fails.
+    """
     causes: list[BaseException] = [error]
     # The chain of causes may be a circle.
     while (cause := causes[-1].__cause__ or causes[-1].__context__) and cause not in causes:
@@ -166,7 +169,7 @@ _NO_ROOM = re.compile(r"cannot allocate memory|failed to map segment|out of memo
 
 
 def _hush() -> int:
-    """Send what a reader prints as it breaks to nowhere; the file descriptor of that place."""
+    """Discard what a reader prints as it crashes; returns the file descriptor."""
     silent = os.open(os.devnull, os.O_RDWR)
     # File descriptors, since compiled code does not ask for sys.stdout.
     for stream in (1, 2):
@@ -177,7 +180,7 @@ def _hush() -> int:
 
 
 def _bound_memory(limits: Limits) -> None:
-    """Have the system refuse more memory than a file may take, on top of what is there already."""
+    """Make the system refuse more memory than a file may take, on top of what is in use."""
     try:
         import resource
 
@@ -199,7 +202,7 @@ _MEMORY = Path("/proc/self/statm")
 
 
 def _in_memory(*, data: bool = False) -> int:
-    """The bytes that this process holds in memory, or has asked for as data; 0 if not known."""
+    """The bytes that this process holds in memory, or has allocated as data; 0 if unknown."""
     try:
         pages = _MEMORY.read_text("ascii").split()
     except OSError:

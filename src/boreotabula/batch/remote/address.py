@@ -1,4 +1,4 @@
-"""Addresses of folders on servers: what of them may be seen, and where their files are kept."""
+"""Addresses of folders on servers: which part may be shown, and where their files are kept."""
 
 from __future__ import annotations
 
@@ -14,9 +14,9 @@ _FORM = re.compile(r"[a-z][a-z0-9+.-]+://", re.IGNORECASE)
 
 
 def is_remote(text: str) -> bool:
-    """Whether a text is an address and no path: 'C:\\\\reports' is a path.
+    """Whether a text is an address and no path: 'C:\\reports' is a path.
 
-    Raises CallError for an address that cannot be taken apart.
+    Raises CallError for an address that cannot be parsed.
     """
     if _FORM.match(text) is None:
         return False
@@ -30,12 +30,12 @@ def is_remote(text: str) -> bool:
 
 
 def has_password(url: str) -> bool:
-    """Whether a password stands in an address."""
+    """Whether an address holds a password."""
     return urlsplit(url).password is not None
 
 
 def shown(url: str) -> str:
-    """An address as it may be seen: without a password."""
+    """An address for display: without a password."""
     parts = urlsplit(url)
     # All before the last “@” is name and password, which may hold an “@” themselves.
     host = parts.netloc.rpartition("@")[2]
@@ -53,7 +53,7 @@ def fetched_folder() -> Path:
 
 
 def made_folder() -> Path:
-    """Where outputs for servers are made."""
+    """Where outputs for servers are written."""
     return cache_folder() / "outputs"
 
 

@@ -1,4 +1,6 @@
-"""What a server may send: bounds on lists, folders, bodies and silence; each is told if met."""
+"""Limits on what a server may send: lists, folders, bodies and silence; reaching one is an
+error.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,7 @@ from typing import Any
 from boreotabula.errors import CallError
 
 SECONDS = 30
-"""So long a server may say nothing."""
+"""The seconds that a server may be silent."""
 MOST_ENTRIES = 200_000
 """Files and folders below an address."""
 MOST_FOLDERS = 20_000
@@ -18,13 +20,13 @@ DEEPEST = 24
 MOST_OF_LIST = 64 * 1024**2
 """Bytes of one page of links."""
 MOST_OF_FILE = 8 * 1024**3
-"""Bytes of a file of which the server does not say how large it is."""
+"""Bytes of a file whose size the server does not give."""
 
 
 def find(system: Any, root: str) -> dict[str, Mapping[str, Any]]:
-    """All files below a folder of a file system, folder by folder, with what its lists tell.
+    """All files below a folder of a file system, folder by folder, with their listed details.
 
-    Raises CallError if there are more than a server may have, or folders without end.
+    Raises CallError if there are too many, or folders without end.
     """
     result: dict[str, Mapping[str, Any]] = {}
     texts = {_plain(root)}
@@ -62,8 +64,9 @@ def _is_below(name: str, folder: str) -> bool:
 
 
 class Coming:
-    """What is called with the bytes of a file as they come. Raises CallError if they are more than
-    the server has said, or than it may send."""
+    """Called with the bytes of a file as they come. Raises CallError if they are more than the
+    server announced, or than it may send.
+    """
 
     def __init__(self, declared: object) -> None:
         # A server may say nothing of the size, or something that is no number.
@@ -73,7 +76,7 @@ class Coming:
         self._size = 0
 
     def more(self, size: int) -> None:
-        """So many bytes more have come."""
+        """Count this many further bytes."""
         self._size += size
         if self._size > self._most:
             message = "that it is said to have" if self._said else "that a file may have"

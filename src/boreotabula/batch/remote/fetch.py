@@ -1,4 +1,4 @@
-"""Files of a server into a folder of the user's own: each once, as long as it does not change."""
+"""Files of a server copied into a folder of the user's own: each once, until it changes."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ _MEBI = 1024**2
 
 @dataclass(frozen=True)
 class Fetched:
-    """How much was fetched, of how much there is."""
+    """How much was fetched, and how much there is."""
 
     files: int = 0
     of: int = 0
@@ -51,31 +51,31 @@ class Fetched:
 
     @property
     def said(self) -> str:
-        """In words; empty if there is nothing on servers."""
+        """The amounts in words; empty if nothing is on servers."""
         size = f", {self.bytes / _MEBI:,.1f} MiB" if self.files else ""
         return f"{self.files:,} of {self.of:,} files from servers{size}" if self.of else ""
 
 
 @dataclass(frozen=True)
 class Mirrored:
-    """What became of the files of an address, by their paths below it as texts have them."""
+    """The results for the files of an address, by their paths below it as texts have them."""
 
     fetched: Fetched
     failed: Mapping[str, str]
-    """Why files could not be fetched; what was kept of them is gone."""
+    """Why files could not be fetched; their kept copies are deleted."""
     passed: Sequence[str]
     """Files that were not wanted."""
     here: frozenset[str] = frozenset()
-    """Those that are wanted, and lie here as they are there."""
+    """Wanted files whose local copies are up to date."""
 
 
 def fetch(
     url: str, wanted: Callable[[str], bool], on_file: Callable[[str, Path], None] | None = None
 ) -> Mirrored:
-    """Fetch the files below an address that are wanted and are new or changed since.
+    """Fetch the files below an address that are wanted and are new or changed.
 
-    `on_file` is called with each that came, its path there and here. Raises CallError if they
-    cannot be listed.
+    `on_file` is called for each, with its path there and here. Raises CallError if they cannot be
+    listed.
     """
     place = open_place(url)
     try:
@@ -88,18 +88,17 @@ def fetch(
 
 @dataclass(frozen=True)
 class RemoteFile:
-    """A file on a server, as it was listed: whoever reads it fetches it. Can be sent to another
-    process."""
+    """A file on a server, as listed: its reader fetches it. Picklable."""
 
     url: str
     """The address of the folder."""
     name: str
-    """Its path below that."""
+    """Its path below the folder."""
     entry: Entry
 
 
 def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, RemoteFile], Mirrored]:
-    """The files below an address that are wanted, by their paths there, none of them fetched.
+    """The wanted files below an address, by their paths there, without fetching them.
 
     Raises CallError if they cannot be listed.
     """
@@ -124,13 +123,13 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
 
 
 _PLACES: dict[str, tuple[Place, threading.Lock]] = {}
-"""The servers that this process is connected with."""
+"""The servers to which this process is connected."""
 
 
 def fetch_one(file: RemoteFile) -> tuple[Path, int]:
-    """Fetch a file, unless it is here as it was listed: where it lies, and the bytes that came.
+    """Fetch a file, unless the local copy is up to date; returns its path, and the bytes that came.
 
-    Raises OSError with what went wrong, and CallError if the server cannot be reached.
+    Raises OSError with the reason, and CallError if the server cannot be reached.
     """
     # Part of the name is how the file was listed: once it changes it is another file here.
     about = json.dumps([shown(file.url), file.name, stamp_of(file.entry)])
@@ -151,8 +150,11 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
 
 
 def fetched_here(url: str) -> tuple[Path, Mirrored]:
-    """The folder or file of an address as it lies here once it is fetched, and what became of its
-    files. Raises CallError if there is no such thing."""
+    """The local copy of an address, a folder or file, once it is fetched, and the results for its
+    files.
+
+    Raises CallError if it does not exist.
+    """
     place = open_place(url)
     try:
         root = place.root.rstrip("/")
@@ -243,7 +245,7 @@ def _mirrored(
 def _sorted(
     there: Mapping[str, Entry], wanted: Callable[[str], bool]
 ) -> tuple[dict[str, Entry], dict[str, str], list[str]]:
-    """The files that are fetched, those that cannot be and why, and those that are not wanted."""
+    """The files to fetch, those that cannot be fetched and why, and those that are not wanted."""
     chosen = {
         name: entry for name, entry in there.items() if wanted(written_name(name)) and is_safe(name)
     }
@@ -252,12 +254,13 @@ def _sorted(
 
 
 _MOST_LOST = 3
-"""After so many files in turn that could not be fetched the server is asked whether it is there,
-and each further file is tried once."""
+"""After this many consecutive failures the server is asked whether it is there, and each further
+file is tried once.
+"""
 
 
 def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:
-    """Fetch a file: its size and stamp; or why that could not be."""
+    """Fetch a file; returns its size and stamp, or why it failed."""
     why = "the server does not answer any more"
     # After several lost files the server is most likely gone; waiting at each further one would
     # take hours.
@@ -282,7 +285,7 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int
 
 
 def _answers(place: Place, mirror: Mirror) -> bool:
-    """Whether a server that gave no file is there at all: files may fail for reasons of theirs."""
+    """Whether a server that gave no file is there at all: files may fail for their own reasons."""
     if not mirror.is_silent:
         try:
             place.system.invalidate_cache()
@@ -300,7 +303,7 @@ def _tells_the_same(place: Place, entry: Entry) -> bool:
 
 
 def _get(place: Place, entry: Entry, target: Path) -> None:
-    """Fetch a file, as long as no more comes than the server has said."""
+    """Fetch a file, as long as no more comes than the server announced."""
     from fsspec.callbacks import Callback
 
     coming = Coming(entry.get("size"))
@@ -313,7 +316,7 @@ def _get(place: Place, entry: Entry, target: Path) -> None:
 
 
 def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, str]:
-    """Fetch a file into place, whole or not at all: its size, and what was wrong with it."""
+    """Fetch a file into place, whole or not at all; returns its size, and what was wrong."""
     target = mirror.folder / name
     make_own(target.parent)
     beside = target.with_name(f".{secrets.token_hex(8)}.part")

@@ -1,4 +1,4 @@
-"""What a server lists: its files, and by what each is known not to have changed."""
+"""The list of a server's files, and what shows that each is unchanged."""
 
 from __future__ import annotations
 
@@ -16,11 +16,11 @@ from boreotabula.batch.remote.places import Place, reason
 from boreotabula.errors import CallError
 
 Entry = Mapping[str, Any]
-"""What a list of files tells of one."""
+"""The listed details of a file."""
 
 
 PAUSES = (0.5, 2.0, 5.0)
-"""Seconds before something is tried again."""
+"""Seconds before another attempt."""
 
 
 def pause_for(seconds: float) -> None:
@@ -28,14 +28,15 @@ def pause_for(seconds: float) -> None:
 
 
 def has_mark(entry: Entry) -> bool:
-    """Whether what is told of a file would be another once it has changed."""
+    """Whether the details of a file would differ after a change."""
     # The size alone does not tell: a figure may change into another of the same length.
     return stamp_of({**entry, "size": None}) != stamp_of({})
 
 
 def with_marks(place: Place, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
-    """The files, each with what the server tells if it is asked for it, where the list says
-    nothing: a page of links has names alone."""
+    """The files with their details, each asked for where the list has none: a page of links has
+    only names.
+    """
 
     def asked(entry: Entry) -> Entry:
         if has_mark(entry):
@@ -49,7 +50,7 @@ def with_marks(place: Place, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
 
 
 def is_safe(name: str) -> bool:
-    """Whether a name of a server stays within the folder it is put into."""
+    """Whether a name from a server stays within the folder that it is put into."""
     steps = name.split("/")
     return all(step not in ("", ".", "..") and "\\" not in step and "\x00" not in step
                for step in steps)  # fmt: skip
@@ -89,13 +90,13 @@ def _found(place: Place) -> Mapping[str, Entry]:
 
 
 def is_final(error: BaseException) -> bool:
-    """Whether it is no use to try again."""
+    """Whether another attempt is pointless."""
     # A file that is not there, or may not be read, will not be there in a second either.
     return isinstance(error, FileNotFoundError | PermissionError | CallError)
 
 
 def stamp_of(entry: Entry) -> str:
-    """What tells that a file has not changed: its size, its time, its entity tag."""
+    """What shows that a file is unchanged: its size, its time, its entity tag."""
     lowered = {str(key).lower(): value for key, value in entry.items()}
     times = ("mtime", "modified", "lastmodified", "last_modified", "last-modified", "updated")
     parts = [lowered.get("size"), next((lowered[text] for text in times if text in lowered), None)]

@@ -1,4 +1,4 @@
-"""The files of an address that are kept here, and by what each is known not to have changed."""
+"""The local copies of an address's files, and what shows that each is unchanged."""
 
 from __future__ import annotations
 
@@ -20,16 +20,16 @@ _INDEX = "index.json"
 
 @dataclass
 class Mirror:
-    """The files of an address that are kept, and by what each is known not to have changed."""
+    """The local copies of an address's files, and what shows that each is unchanged."""
 
     folder: Path
     known: dict[str, str] = field(default_factory=dict)
     lost: int = 0
-    """So many files in turn could not be fetched."""
+    """The number of consecutive files that could not be fetched."""
     is_silent: bool = False
-    """Whether the server did not answer, either, when it was asked for its folder then."""
+    """Whether the server did not answer when it was then asked for its folder."""
     listed_alike: bool = False
-    """Whether lists of files tell of each what asking for it tells: then asking once will do."""
+    """Whether lists have the same details as single files: then one request is enough."""
 
     @classmethod
     def of(cls, url: str) -> Mirror:
@@ -45,7 +45,7 @@ class Mirror:
         return cls(folder, loads if isinstance(loads, dict) else {})
 
     def save(self, names: Collection[str]) -> None:
-        """Note what is known of the files of some `names`, beside what other runs know."""
+        """Save what is known about the files of some `names`, beside the entries of other runs."""
         index = self.folder.parent / _INDEX
         # Two runs may fetch into the same folder.
         with turn_of(index):
@@ -68,7 +68,7 @@ class Mirror:
 
 
 def fetched_size() -> tuple[int, int]:
-    """How many files of servers are kept, and their bytes."""
+    """The number and bytes of kept files from servers."""
     below = fetched_folder()
     paths = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
     files = [path for path in paths if path.is_file()]
@@ -76,7 +76,7 @@ def fetched_size() -> tuple[int, int]:
 
 
 def clear_fetched() -> None:
-    """Delete all files of servers that are kept, and outputs that were made for them."""
+    """Delete all kept files from servers, and outputs made for them."""
     for folder in (fetched_folder(), made_folder()):
         shutil.rmtree(folder, ignore_errors=True)
 
@@ -84,11 +84,11 @@ def clear_fetched() -> None:
 _PART = re.compile(r"\.[0-9a-f]{16}\.part")
 
 _STALE = 24 * 3600
-"""Seconds after which what was being fetched belongs to a run that is no more."""
+"""Seconds after which an unfinished copy belongs to a run that has ended."""
 
 
 def names_below(folder: Path) -> list[str]:
-    """The files that lie here, but for those that a run is fetching."""
+    """The local files, without those that a run is fetching."""
     return [
         path.relative_to(folder).as_posix()
         for path in folder.rglob("*")

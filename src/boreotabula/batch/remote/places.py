@@ -1,4 +1,4 @@
-"""Connections to servers: the file system of an address, and who says that one may enter."""
+"""Connections to servers: the file system of an address, and its credentials."""
 
 from __future__ import annotations
 
@@ -18,11 +18,11 @@ from boreotabula.errors import CallError
 USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of variables
 _CHUNK = 4 * 1024**2
 HOST = "BOREOTABULA_HOST"
-"""The environment variable that names the one host that these are for."""
+"""The environment variable that names the only host for user and password."""
 KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
-"""The environment variable that names a further file of the keys of SSH hosts."""
+"""The environment variable that names an additional file of SSH host keys."""
 _OBJECT_STORES = ("s3", "s3a", "gs", "gcs", "abfs", "abfss", "az", "adl", "oss", "obs", "oci")
-"""Systems on which a file is seen once it is whole, and cannot be moved."""
+"""Systems on which a file appears only once it is complete, and cannot be moved."""
 
 
 @dataclass(frozen=True)
@@ -32,15 +32,15 @@ class Place:
     system: Any
     root: str
     at_once: int = 4
-    """So many files may be fetched at the same time."""
+    """This many files may be fetched at the same time."""
     close: Callable[[], object] = lambda: None
-    """Lets go of the server."""
+    """Closes the connection."""
     again: Callable[[], object] = lambda: None
-    """Connects anew, once a connection is lost."""
+    """Connects again, after a connection is lost."""
     quoted: bool = False
     """Whether its names are parts of addresses, percent-encoded, as on a page of links."""
     rename: Callable[[str, str], object] | None = None
-    """Moves a file onto another; None if a file is only seen once it is whole."""
+    """Moves a file onto another; None if a file appears only once it is complete."""
 
 
 def open_place(url: str) -> Place:
@@ -64,7 +64,7 @@ def open_place(url: str) -> Place:
 
 
 def reason(error: BaseException) -> str:
-    """Why something failed, on one line and without what may be secret."""
+    """Why something failed, on one line and without secrets."""
     first: BaseException | None = error
     # Our own refusal is wrapped by the libraries that it passes through.
     while first is not None and not isinstance(first, CallError):
@@ -77,8 +77,11 @@ def reason(error: BaseException) -> str:
 
 
 def credentials(url: str) -> tuple[str, str] | None:
-    """User and password for a host: of the environment if they are for this one, else of the netrc
-    file (NETRC). Raises CallError if it is not said which host those of the environment are for."""
+    """User and password for a host: from the environment if they are for this host, else from the
+    netrc file (NETRC).
+
+    Raises CallError if the environment does not say for which host its values are.
+    """
     parts = urlsplit(url)
     host = os.environ.get(HOST, "")
     password = os.environ.get(PASSWORD)
@@ -103,13 +106,14 @@ def credentials(url: str) -> tuple[str, str] | None:
 
 
 def _hosts(host: str, port: int | None) -> set[str]:
-    """How a host may be written, with its port or without."""
+    """The ways to write a host, with its port or without."""
     return {host.casefold(), f"{host.casefold()}:{port}"} if host else set()
 
 
 def _refuse_other(start: str, target: str) -> None:
-    """Raises CallError if a server sends on to another one: it would see the user's password, and
-    nobody has named it."""
+    """Raises CallError if a server redirects to another one, which would see the user's password,
+    and which nobody has named.
+    """
     first, last = urlsplit(start), urlsplit(target)
     # Another port may be another server, too.
     if (first.scheme, first.netloc) != (last.scheme, last.netloc):
@@ -135,7 +139,7 @@ def _webdav(url: str, scheme: str) -> Place:
             _refuse_other(str(response.request.url), str(target))
 
     class Exact(Client):  # type: ignore[misc]
-        """A client that takes names as they are: “#”, “?” and “%” are no parts of an address."""
+        """A client that takes names literally: “#”, “?” and “%” are no parts of an address."""
 
         def join_url(self, path: str, add_trailing_slash: bool = False) -> Any:
             return super().join_url(quote(path), add_trailing_slash)
@@ -173,12 +177,12 @@ def _sftp(url: str) -> Place:
             self.ftp.get_channel().settimeout(SECONDS)
 
         def close(self) -> None:
-            """Let go of the server."""
+            """Close the connection."""
             self.ftp.close()
             self.client.close()
 
         def again(self) -> None:
-            """Connect anew."""
+            """Connect again."""
             self.close()
             self._connect()
 
@@ -210,7 +214,7 @@ def _any(url: str) -> Place:
 
 
 def _of_client(url: str) -> dict[str, object]:
-    """What a client of web pages is told: who enters, and that no other server is asked."""
+    """The settings of a client of web pages: credentials, and no redirects to other servers."""
     import aiohttp
     from yarl import URL
 
@@ -219,7 +223,7 @@ def _of_client(url: str) -> dict[str, object]:
         _refuse_other(str(seen.url), str(seen.url.join(URL(location))))
 
     class Bounded(aiohttp.ClientResponse):
-        """A page of links that does not go on for ever; files are read piece by piece."""
+        """A page of links with a limited size; files are read piece by piece."""
 
         async def read(self) -> bytes:
             pieces, size = [], 0

@@ -1,4 +1,4 @@
-"""An output on a server: made here, then put in place there, each file whole or not at all."""
+"""An output on a server: made here, then moved into place there, each file whole or not at all."""
 
 from __future__ import annotations
 
@@ -18,27 +18,27 @@ from boreotabula.errors import CallError
 
 @dataclass(frozen=True)
 class RemoteOutput:
-    """An output on a server, and the folder here that it is made in."""
+    """An output on a server, and the local folder in which it is made."""
 
     url: str
 
     @property
     def shown(self) -> str:
-        """Its address as it may be seen."""
+        """Its address for display."""
         return shown(self.url)
 
     @property
     def here(self) -> Path:
-        """Where it is made: below the folder of what is kept, so that the next run finds it."""
+        """Where it is made: below the cache, so that the next run finds it."""
         folder, _, name = self.shown.rpartition("/")
         digest = hashlib.sha256(folder.encode()).hexdigest()[:24]
         return made_folder() / digest / name
 
     def take(self, run_folder: Path) -> bool:
-        """Take over what the run before has left on the server; whether the output is there.
+        """Take over the output of the run before from the server; returns whether there is one.
 
-        Only what is not here as it is there is fetched. Raises CallError if the server does not
-        answer.
+        Only files that differ from the local ones are fetched. Raises CallError if the server does
+        not answer.
         """
         make_own(self.here.parent)
         with self._place() as place:
@@ -66,7 +66,9 @@ class RemoteOutput:
         return True
 
     def put(self, run_folder: Path) -> None:
-        """Put the output and the files of its run in place. Raises CallError if that cannot be."""
+        """Move the output and the files of its run into place. Raises CallError if that cannot be
+        done.
+        """
         with self._place() as place:
             above = place.root.rpartition("/")[0]
             _put(place, self.here, place.root)
@@ -132,6 +134,6 @@ def _put(place: Place, source: Path, target: str) -> None:
 
 
 def _check_came(came: int | None, source: Path) -> None:
-    """Raises OSError if not all of a file is on the server."""
+    """Raises OSError if a file on the server is incomplete."""
     if came != source.stat().st_size:
         raise OSError(f"{came or 0:,} of {source.stat().st_size:,} bytes of {source.name} came")

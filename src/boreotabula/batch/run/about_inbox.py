@@ -1,4 +1,4 @@
-"""What is to be said of the files of an inbox, and of patterns that none of them needs."""
+"""Findings about the files of an inbox, and about patterns that match nothing."""
 
 from __future__ import annotations
 
@@ -26,7 +26,9 @@ def empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
 
 
 def passed_over(inbox: Inbox) -> Iterator[Finding]:
-    """Files that match no pattern, though they end as those that do: a misspelt name, perhaps."""
+    """A finding: files that match no pattern, though they have the ending of those that do; perhaps
+    a misspelt name.
+    """
     # Told by the ending only, as pictures and letters lie beside reports.
     endings = {source.path.suffix.casefold() for source in inbox.taken}
     for omission in inbox.left_out:
@@ -35,14 +37,14 @@ def passed_over(inbox: Inbox) -> Iterator[Finding]:
 
 
 def not_seen(inbox: Inbox) -> Iterator[Finding]:
-    """What was left out although it may hold reports."""
+    """Findings about what was left out although it may hold reports."""
     for omission in inbox.left_out:
         if omission.kind:
             yield omission.kind(file=omission.name, why=omission.why)
 
 
 def ambiguous_names(inbox: Inbox) -> Iterator[Finding]:
-    """Names that fit their pattern in two ways: told once for each pattern."""
+    """Findings about names that match their pattern in two ways, once for each pattern."""
     sources: dict[str, list[SourceFile]] = {}
     for source in inbox.taken:
         if source.other is not None:
@@ -58,7 +60,7 @@ def idle_pattern(text: str) -> Finding:
 
 
 def idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding]:
-    """Rules about what is around the tables that cover nothing in the whole run."""
+    """Findings about rules for the surroundings of tables that cover nothing in the whole run."""
     blocks = [block for form in layout.plan.forms for block in form.blocks]
     rules = {rule for file in files for rule in file.account.left_out}
     for rule, flag in (

@@ -1,4 +1,4 @@
-"""The run before: what its record says, and what has changed among the files since."""
+"""The run before: its record, and the changes among the files since."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class Since:
 
 
 def earlier_record(out: Path) -> Mapping[str, Any] | None:
-    """The record of the run that wrote an output; None if there is none that can be read."""
+    """The record of the run that wrote an output; None if there is no readable one."""
     try:
         loads = json.loads(text_of(last_run_folder(out) / RUN_RECORD))
     except (OSError, ValueError, RecursionError):
@@ -43,7 +43,7 @@ def wrote(out: Path) -> bool:
 
 
 def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
-    """What has changed since a run, given the files now with their digests."""
+    """The changes since a run, given the present files with their digests."""
     before = files_of(record)
     now = dict(files)
     renamed = _renamed(before, now)
@@ -66,7 +66,9 @@ def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
 
 
 def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
-    """By its name now what a file was called before: one that is gone has the same content."""
+    """The earlier name of a file, by its present one, where a file that is gone has the same
+    content.
+    """
     # An empty digest is that of a file that could not be read; two of these have nothing in
     # common.
     gone = {digest: name for name, digest in before.items() if digest and name not in now}
@@ -77,7 +79,7 @@ def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str
 
 @dataclass(frozen=True)
 class Before:
-    """The files whose records an output holds, and what those of now were called before."""
+    """The files whose records an output holds, and the earlier names of present ones."""
 
     files: Mapping[str, str]
     """Their digests by name."""
@@ -85,7 +87,7 @@ class Before:
 
     @classmethod
     def of(cls, record: Mapping[str, Any] | None, now: Mapping[str, str]) -> Before:
-        """What the record of the run before tells, given the digests of the files now."""
+        """The state in the record of the run before, given the digests of the present files."""
         kept = (record or {}).get("files_kept", {})
         files = {**kept, **files_of(record)}
         # Without what decided: a renamed file is the same file, however its dates were read.

@@ -1,4 +1,4 @@
-"""A run: every file of the source folder is read, in order, and the results are gathered."""
+"""A run: every file of the source folder is read, in order, and the results are collected."""
 
 from __future__ import annotations
 
@@ -33,15 +33,15 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.records.schema import as_one
 
 _PARTS = 50
-"""So many parts are joined at a time: one for each file would take far more memory."""
+"""This many parts are joined at a time: one part for each file would take far more memory."""
 FIRST = 8
-"""So many records of each table are shown."""
+"""This many records of each table are shown."""
 
 
 def read_figures(
     layout: Layout, inbox: Inbox, limits: Limits, on_file: Callable[[FileReading], None] | None
 ) -> Run:
-    """Read files for the figures and findings of a run alone, on all cores; nothing is kept."""
+    """Read files only for the figures and findings of a run, on all cores; nothing is kept."""
     # Nothing is kept: these readings are by a layout that may never be saved.
     means = ReadOptions(workers=None, limits=limits)
     return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=False)
@@ -64,7 +64,7 @@ def read_each(
 def gather(
     layout: Layout, inbox: Inbox, readings: Iterable[FileReading], *, keep_records: bool
 ) -> Run:
-    """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
+    """Collect the readings as they come. Without `keep_records` only figures stay in memory."""
     started = datetime.now(UTC)
     # One pass: with a million records nothing can be gone through twice.
     gathered = _Gathered(layout, keep_records=keep_records)
@@ -104,7 +104,7 @@ def gather(
 
 
 class _Gathered:
-    """What is kept of the readings that have come."""
+    """The results of the readings that have come."""
 
     def __init__(self, layout: Layout, *, keep_records: bool) -> None:
         self.keep_records = keep_records
@@ -115,7 +115,7 @@ class _Gathered:
         self.recent: list[UnplacedCells] = []
         self.files: list[FileSummary] = []
         self.idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
-        """The patterns of tabs that have matched none so far."""
+        """The patterns of tabs that have matched no tab so far."""
         self.watching = watches(layout.spec, layout.plan)
         self.evidence = Evidence()
 
@@ -146,7 +146,9 @@ class _Gathered:
 
 
 def _each_told_once(findings: Iterable[Finding]) -> Iterator[Finding]:
-    """The findings without the notes on a missing column that comparing tabs has made an error."""
+    """The findings without the notes on a missing column that comparing tabs has turned into an
+    error.
+    """
     findings = list(findings)
     louder = {(f.file, f.tab, f.field) for f in findings if f.kind == COLUMN_LACKING and f.field}
     for finding in findings:
@@ -156,8 +158,11 @@ def _each_told_once(findings: Iterable[Finding]) -> Iterator[Finding]:
 
 
 def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict[str, pa.Table]:
-    """The output tables. A field that none of several tables got has a column in each that could
-    have had it, so that it is not missing altogether."""
+    """The output tables.
+
+    A field that none of several tables got has a column in each that could have had it, so that it
+    is not missing altogether.
+    """
     values = {name for batch in batches.values() for value in batch for name in value.schema.names}
     # With several tables it is not known which of them should have had the field.
     lost = plan.unclaimed - values
@@ -168,7 +173,7 @@ def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict
 
 
 def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading) -> None:
-    """Take the first records of each table, as long as they are few."""
+    """Keep the first records of each table, as long as they are few."""
     lacking = [t for t, group in first.items() if sum(value.num_rows for value in group) < FIRST]
     for tab in reading.tabs if lacking else ():
         for table in lacking if tab.record_count else ():

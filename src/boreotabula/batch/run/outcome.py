@@ -1,4 +1,4 @@
-"""What a run gave: its files and tabs, its records and findings."""
+"""The results of a run: its files and tabs, its records and findings."""
 
 from __future__ import annotations
 
@@ -29,9 +29,9 @@ class TabSummary:
     totals: TotalsCount
     stamps: Mapping[str, object] = field(default_factory=dict)
     from_tab: frozenset[str] = frozenset()
-    """The stamps that the name of the tab gave."""
+    """Its stamps that come from the name of the tab."""
     sums: Mapping[str, int | float] = field(default_factory=dict)
-    """By field of numbers what they sum up to."""
+    """For each number field the sum."""
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ class FileSummary:
 
     @property
     def totals(self) -> TotalsCount:
-        """How many of its printed totals were compared, and agree."""
+        """The number of its printed totals that were compared, and that agree."""
         return add_totals(tab.totals for tab in self.tabs)
 
     @property
@@ -62,7 +62,7 @@ class FileSummary:
 
 @dataclass(frozen=True)
 class RowCounts:
-    """What became of the rows of tables that were there."""
+    """What became of the rows of existing tables."""
 
     added: int = 0
     kept: int = 0
@@ -81,15 +81,15 @@ class RowCounts:
 
 @dataclass(frozen=True)
 class Restated:
-    """Values that files reported before, and that are others now."""
+    """Values that files reported before, and that differ now."""
 
     lines: pa.Table
-    """A line for each: file, tab, cell, the fields that tell records apart, field, before, now."""
+    """One line each: file, tab, cell, the key fields, field, before, now."""
     values: int = 0
     records: int = 0
-    """Records that files which have changed hold no more."""
+    """Records that changed files no longer hold."""
     sums: tuple[str, ...] = ()
-    """What that makes of sums, in words, the most concerned first."""
+    """The effect on sums, in words, the most affected first."""
     by_file: Mapping[str, int] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
@@ -100,8 +100,9 @@ class Restated:
 class Run:
     """The outcome of a run.
 
-    `tables` holds the output tables by name, most layouts have one: the fields in their order, then
-    where each record is from. They are empty of rows if the records went to a writer instead.
+    `tables` holds the output tables by name; most layouts have one. Their columns are the fields in
+    order, then the source of each record. They have no rows if the records went to a writer
+    instead.
     """
 
     layout: Layout
@@ -114,19 +115,19 @@ class Run:
     started: datetime
     ended: datetime
     since: Since | None = None
-    """What has changed since the run before, if there was one."""
+    """The changes since the run before, if there was one."""
     files_kept: Mapping[str, str] = field(default_factory=dict)
     """Files read before whose records stay in the output, with their digests."""
     first: Mapping[str, pa.Table] = field(default_factory=dict, repr=False)
     """The first few records of each table."""
     restated: Restated | None = None
-    """What has been restated since the run before, if there was one whose records are there."""
+    """What was restated since the run before, if its records are available."""
     rows: RowCounts | None = None
-    """What became of the rows of a workbook that was there."""
+    """What became of the rows of an existing workbook."""
     evidence: Sequence[Met] = ()
     """Texts that show whether the day or the month comes first."""
     fetched: str = ""
-    """How many files were fetched from servers, in words."""
+    """The number of files fetched from servers, in words."""
 
     @property
     def records(self) -> pa.Table:
@@ -155,7 +156,7 @@ class Run:
 
     @property
     def severities(self) -> Counter[Severity]:
-        """How many findings there are of each severity, those left aside that are accepted."""
+        """The number of findings of each severity, without accepted ones."""
         return Counter(finding.severity for finding in self.findings if not finding.accepted)
 
     @property
@@ -173,7 +174,7 @@ class Run:
 
 
 def add_totals(counts: Iterable[TotalsCount]) -> TotalsCount:
-    """One count of several."""
+    """One count from several."""
     totals_counts = list(counts)
     return TotalsCount(
         sum(totals_count.printed for totals_count in totals_counts),
@@ -182,7 +183,7 @@ def add_totals(counts: Iterable[TotalsCount]) -> TotalsCount:
 
 
 def add_up(accounts: Iterable[Account]) -> Account:
-    """One account of several."""
+    """One account from several."""
     filled = 0
     # With all roles from the start, so that each account lists the same ones.
     roles: Counter[Role] = Counter(dict.fromkeys(Role, 0))

@@ -37,20 +37,20 @@ UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason", "finding")
 
 @dataclass(frozen=True)
 class OutputNotes:
-    """What a store has to say of what it wrote."""
+    """What a store reports about what it wrote."""
 
     written: Mapping[str, Any] | None = None
     """What the next run needs to know of the output."""
     tabs: Mapping[str, str] = field(default_factory=dict)
-    """The tab of each table in a workbook or database that was there."""
+    """The tab of each table in an existing workbook or database."""
     columns: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
-    """By table the headings of its fields there."""
+    """For each table the headings of its fields there."""
     partition: Sequence[str] | None = None
     """The fields that part a dataset."""
     more: Mapping[str, Any] = field(default_factory=dict)
-    """What else the record says."""
+    """Further entries of the record."""
     safe_csv: bool = False
-    """Whether no text of the CSV files may be taken for a formula."""
+    """Whether no text of the CSV files can be taken for a formula."""
 
 
 def write_record(
@@ -84,7 +84,7 @@ def write_record(
 
 
 def _lists(run: Run) -> dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]]:
-    """The lists of a run by the names of their files: the columns and rows of each."""
+    """The lists of a run by file name: the columns and rows of each."""
     findings = (finding_row(finding, run.layout) for finding in in_order(run.findings))
     unplaced = ([getattr(cell, name) for name in UNPLACED_COLUMNS] for cell in run.unplaced)
     lists: dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]] = {
@@ -99,7 +99,7 @@ def _lists(run: Run) -> dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]]
 
 
 def _with_notes(described: dict[str, Any], notes: OutputNotes) -> dict[str, Any]:
-    """A run as plain data, with what the store says of its output."""
+    """A run as plain data, with the store's notes about its output."""
     # Only what is there is said, so that records of earlier versions and of this one have one
     # shape.
     described |= {"safe_csv": notes.safe_csv, "written": notes.written, **notes.more}
@@ -113,7 +113,7 @@ def _with_notes(described: dict[str, Any], notes: OutputNotes) -> dict[str, Any]
 
 
 def _lines(described: Mapping[str, Any]) -> str:
-    """JSON with a line for each key and each of the files: to be read, and quick to write."""
+    """JSON with a line for each key and each of the files: readable, and quick to write."""
 
     def text(value: object) -> str:
         return json.dumps(value, ensure_ascii=False)
@@ -137,8 +137,9 @@ def _place_csv(
     like: Path | None,
     safe: bool,
 ) -> None:
-    """A CSV file as RFC 4180 has it, written line by line; a new one may be read by whoever may
-    read the file that it is about."""
+    """A CSV file by RFC 4180, written line by line; a new one gets the permissions of the file that
+    it is about.
+    """
     with atomic_write(path, like=like) as stream:
         text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
         writer = csv.writer(text, lineterminator="\r\n")
@@ -149,7 +150,7 @@ def _place_csv(
 
 
 def finding_columns(layout: Layout) -> tuple[str, ...]:
-    """The columns of findings.csv: of a layout with acceptances who accepted each finding, too."""
+    """The columns of findings.csv; with acceptances, also who accepted each finding."""
     return (*FINDING_COLUMNS, *(("accepted",) if layout.spec.accepted else ()))
 
 
@@ -219,7 +220,7 @@ def _fields(layout: Layout, schema: pa.Schema) -> list[dict[str, Any]]:
 
 
 def _file(file: FileSummary) -> dict[str, Any]:
-    """What became of a file. What is not there is left out, so that records stay short."""
+    """The results of a file, without missing ones, so that records stay short."""
     return {
         "file": file.name,
         "size": file.size,
@@ -249,7 +250,7 @@ def _restated(restated: Restated) -> dict[str, Any]:
 
 
 def _relative(layout: Path, out: Path | None) -> str:
-    """Where the layout lies from where the output does, so that both can be moved together."""
+    """The path of the layout relative to the output, so that both can be moved together."""
     start = (out or layout).resolve().parent
     try:
         return written_name(Path(os.path.relpath(layout.resolve(), start)).as_posix())

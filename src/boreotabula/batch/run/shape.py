@@ -1,4 +1,4 @@
-"""Whether plain data is the record of a run: it lies in a folder that others may write into."""
+"""Whether plain data is the record of a run: it comes from a folder that others may write into."""
 
 from __future__ import annotations
 
@@ -48,4 +48,4 @@ _OF: Mapping[str, Test] = {
     "written": _or_none(lambda value: isinstance(value, dict)),
     "partition": _or_none(_each(_text)),
 }
-"""What stands under each key that is used."""
+"""The type under each key that is used."""

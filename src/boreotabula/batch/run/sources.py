@@ -1,4 +1,4 @@
-"""Where the records of an output are from, kept beside it if it does not say so itself.
+"""The sources of an output's records, kept beside it if it has no columns for them.
 
 An Arrow file for each table in the run folder: a row for each record, in the order of the output.
 """
@@ -26,7 +26,7 @@ class Sources:
         self.batches.setdefault(table, []).append(batch.select(PROVENANCE))
 
     def keep(self, out: Path) -> None:
-        """Write them into the run folder of an output. Raises CallError if that cannot be."""
+        """Write them into the run folder of an output. Raises CallError if that cannot be done."""
         for table, batches in self.batches.items():
             # An Arrow file has one dictionary for a column; each tab brought its own.
             whole = pa.Table.from_batches(batches).unify_dictionaries()
@@ -38,7 +38,7 @@ class Sources:
 
 
 def sources_of_run(out: Path, table: str, records: int) -> pa.Table | None:
-    """The sources of the records of a table; None if they are not there, or of another run."""
+    """The sources of the records of a table; None if they are missing, or of another run."""
     try:
         # Mapped, so that only the columns that are asked for come into memory.
         with pa.memory_map(str(last_run_folder(out) / _name(table))) as source:
