@@ -1,4 +1,6 @@
-"""What Python programs use: layouts drafted, run, and their records as data frames or files."""
+"""The interface for Python programs: layouts drafted and run, and their records as data frames or
+files.
+"""
 
 from __future__ import annotations
 
@@ -27,16 +29,16 @@ if TYPE_CHECKING:
 class Run(outcome.Run):
     """The outcome of a run, with its records in memory.
 
-    Of a layout with several output tables the methods take the name of one of them, and without a
-    name the first.
+    With several output tables, the methods take the name of one of them; without a name, the first.
     """
 
     def to_pandas(self, table: str | None = None) -> Any:
         """The records as a pandas data frame.
 
-        Texts are strings, whole numbers and yes or no are of pandas' types that know blanks, dates
+        Texts are strings; whole numbers and yes or no use pandas' types with missing values; dates
         and times are datetimes; a month is its first day. Decimals and times of day are Python
-        objects, as pandas has no type for them. Raises BoreotabulaError if pandas is not installed.
+        objects, because pandas has no type for them. Raises BoreotabulaError if pandas is not
+        installed.
         """
         pandas = _installed("pandas")
         types = {pa.string(): pandas.StringDtype(), pa.int64(): pandas.Int64Dtype(),
@@ -51,9 +53,9 @@ class Run(outcome.Run):
         return _installed("polars").from_arrow(_plain(self._table(table)))
 
     def write(self, path: str | Path, table: str | None = None, *, overwrite: bool = False) -> Path:
-        """Write the records to a file, whose ending tells its kind; no run folder is kept.
+        """Write the records to a file, of the kind that its ending says; no run folder is kept.
 
-        Raises CallError for an unknown ending, or if the file is there, unless `overwrite`.
+        Raises CallError for an unknown ending, or if the file exists, unless `overwrite`.
         """
         from boreotabula.batch.atomic import atomic_write, reporting_errors
         from boreotabula.stores.kinds import known_kind, opened
@@ -84,11 +86,11 @@ class Run(outcome.Run):
     ) -> list[Report]:
         """The reports that are missing, late or still due, by sender and period.
 
-        `sender` names the field or fields that tell who reports, `period` the field of months, days
-        or years. `due` is how many days after a period a report is due; as a mapping by sender, of
-        just those that it names, also if they never reported; then `sender` is one field. `on` is
-        the day as of which is looked, if not today. Raises BoreotabulaError for a field that is not
-        there, or whose periods have no known end.
+        `sender` names the field or fields that identify who reports, `period` the field of months,
+        days or years. `due` is the number of days after a period until its report is due. As a
+        mapping by sender it covers only those that it names, even if they never reported; then
+        `sender` is one field. `on` is the day for which to judge, today by default. Raises
+        BoreotabulaError for a field that does not exist, or whose periods have no known end.
         """
         from boreotabula.review.due import Sender, came_by_files, reports, senders_met
         from boreotabula.stores.records import source_paths
@@ -108,10 +110,10 @@ class Run(outcome.Run):
         return reports(records, (rows, period), senders, on or date.today(), came)
 
     def accept(self, finding: Finding, why: str, who: str, until: date | None = None) -> Path:
-        """Accept a finding, just as it was seen, by a line beside the layout; returns its file.
+        """Accept a finding, exactly as it was seen, by a line beside the layout; returns its file.
 
-        From the next run on it is counted as accepted. Raises CallError if it is about no cell, or
-        is accepted already.
+        From the next run on it counts as accepted. Raises CallError if it is about no cell, or is
+        accepted already.
         """
         from boreotabula.batch.run.record import FINDING_COLUMNS
         from boreotabula.review.accept import write_acceptance
@@ -131,11 +133,11 @@ class Run(outcome.Run):
         who: str,
         until: date | None = None,
     ) -> Path:
-        """Correct a cell by a line beside the layout; returns its file. The cell is that of a
-        finding, or a file, a tab and an address such as `D10`.
+        """Correct a cell by a line beside the layout; returns its file.
 
-        From the next run on it is read as `to`, while it holds what it holds now. Raises CallError
-        for a file, tab or cell that is not there, or a text that its field cannot take.
+        The cell is that of a finding, or a file, a tab and an address such as `D10`. From the next
+        run on it is read as `to`, as long as it holds its present value. Raises CallError for a
+        file, tab or cell that does not exist, or a text that its field cannot take.
         """
         from boreotabula.layout.addresses import parse_address
         from boreotabula.review.correct import write_correction
@@ -167,8 +169,9 @@ def _decision(why: str, who: str, until: date | None) -> dict[str, str]:
 
 
 def _plain(table: pa.Table) -> pa.Table:
-    """A table whose texts are plain strings: as categories, a group-by of several columns would
-    have a row for each pair of values, met or not."""
+    """A table with plain strings as texts: with categories, a group-by of several columns would
+    have a row for each pair of values, even absent ones.
+    """
     kinds = [
         pa.field(field.name, pa.string()) if pa.types.is_dictionary(field.type) else field
         for field in table.schema
@@ -177,8 +180,9 @@ def _plain(table: pa.Table) -> pa.Table:
 
 
 def _installed(name: str) -> Any:
-    """A module that is not installed with this program. Raises BoreotabulaError if it is not
-    there."""
+    """A module that is not installed with this program. Raises BoreotabulaError if it is
+    missing.
+    """
     from importlib import import_module
 
     try:
@@ -195,10 +199,10 @@ def extract(
 ) -> Run:
     """Read all files of a layout's source folders, or only `files`, into tables in memory.
 
-    The layout may be given by its path. `on_file` is called after each file. They are read by so
-    many `workers`, None for as many as there are cores; what comes of it is the same. Raises
-    CallError if a source folder is not there and LayoutError for a layout that cannot be
-    understood; what is wrong with a file is a finding of the run.
+    The layout may be given by its path. `on_file` is called after each file. The number of
+    `workers` (None: one for each core) does not change the result. Raises CallError if a source
+    folder is missing, and LayoutError for an invalid layout; a fault of a file is a finding of the
+    run.
     """
     loaded = layout if isinstance(layout, Layout) else Layout.load(Path(layout))
     named = [files] if isinstance(files, str | Path) else files
@@ -210,19 +214,20 @@ def extract(
 
 @dataclass(frozen=True)
 class DraftedLayout:
-    """A layout that was drafted, and what is to be decided about it."""
+    """A drafted layout, and what is to be decided about it."""
 
     text: str
     """The layout as TOML, with all headings in it."""
     run: outcome.Run
-    """What it gives with all files that it takes: figures and findings, no records."""
+    """The run over all files that it takes: figures and findings, no records."""
     questions: tuple[Doubt, ...]
     left_out: tuple[LeftOut, ...]
-    """The files and tabs that hold something, but are not read, and why."""
+    """The files and tabs that hold something but are not read, and why."""
 
     def write(self, path: str | Path) -> Layout:
-        """Write the layout to a file that is not there yet, and load it. Raises CallError if it
-        is there: a person may have mended it."""
+        """Write the layout to a new file, and load it. Raises CallError if it exists: a person may
+        have edited it.
+        """
         from boreotabula.batch.draft import write_new
 
         path = Path(path)
@@ -231,10 +236,10 @@ class DraftedLayout:
 
 
 def draft(folder: str | Path, like: str = "", *, halves: bool = False) -> DraftedLayout | None:
-    """Draft a layout from the files of a folder, or only for the tabs like one called `like`; with
-    `halves` ask also where a draft of half of the tabs reads the other half otherwise.
+    """Draft a layout from the files of a folder, or only for the tabs like one called `like`.
 
-    None if there is no form in it. Raises CallError if the folder is not there.
+    With `halves`, also ask where a draft of half of the tabs reads the other half differently. None
+    if there is no form in the folder. Raises CallError if the folder is missing.
     """
     from boreotabula.batch.draft import draft_from
     from boreotabula.drafting.asking.questions import questions

@@ -1,10 +1,10 @@
-"""Errors that end a command; each class carries the exit status it stands for."""
+"""Errors that end a command; each class carries its exit status."""
 
 from __future__ import annotations
 
 
 class BoreotabulaError(Exception):
-    """A wrong call or a wrong layout: told in one message, never as a traceback."""
+    """A wrong call or a wrong layout: reported in one message, never as a traceback."""
 
     exit_status = 2
 

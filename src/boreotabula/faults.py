@@ -1,4 +1,4 @@
-"""What is said of a fault of the program itself, and the report of it."""
+"""Messages about internal faults, and reports of them."""
 
 from __future__ import annotations
 
@@ -13,13 +13,13 @@ from boreotabula import __version__
 
 
 def report_of(error: BaseException) -> str:
-    """Write a report of a fault; what a person is told of it: a sentence or two."""
+    """Write a report of a fault; returns the message for the user: a sentence or two."""
     return _saved(fault_report(error))
 
 
 @cache
 def _saved(report: str) -> str:
-    """The same for the text of a report; the same fault at many files is one report."""
+    """Write the text of a report; the same fault at many files is one report."""
     try:
         handle, path = tempfile.mkstemp(prefix="boreotabula-fault-", suffix=".txt")
         with os.fdopen(handle, "w", encoding="utf-8") as stream:
@@ -30,8 +30,9 @@ def _saved(report: str) -> str:
 
 
 def fault_report(error: BaseException) -> str:
-    """The places in the code that the fault came through. What the error says is left out, as it
-    may hold what is in a cell."""
+    """The places in the code of a fault. The error message is omitted, because it may quote a
+    cell.
+    """
     lines = [
         f"boreotabula {__version__}, Python {platform.python_version()}, {platform.platform()}",
         f"command: {next(iter(sys.argv[1:2]), '')}",

@@ -1,4 +1,4 @@
-"""Opening files to read: only regular ones, as anything else may never end, or never begin."""
+"""Opening files to read: only regular ones, because others may never end, or never begin."""
 
 from __future__ import annotations
 
@@ -23,19 +23,19 @@ csv.field_size_limit(2**31 - 1)  # cells of a text may be longer than the usual 
 
 
 class NotRegularError(OSError):
-    """What was to be read is no regular file; `strerror` says what it is."""
+    """The path is no regular file; `strerror` says what it is."""
 
 
 def kind_of(mode: int) -> str:
-    """What something is that is no regular file, by its mode."""
+    """What an irregular file is, by its mode."""
     return next((what for test, what in _KINDS if test(mode)), "something else")
 
 
 def open_regular(path: Path) -> BufferedReader:
-    """A regular file, open to be read; links are followed.
+    """A regular file, open for reading; links are followed.
 
-    Raises OSError if that is not possible, NotRegularError if it is a pipe, a device, a socket or
-    a folder. It is not waited for anyone to write into a pipe.
+    Raises OSError if that is not possible, NotRegularError if it is a pipe, a device, a socket or a
+    folder. It never waits for somebody to write into a pipe.
     """
     flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)
     mode = path.stat().st_mode
@@ -60,11 +60,11 @@ def _not_regular(path: Path, mode: int) -> NotRegularError:
 _UNREADABLE = re.compile(r"[\x00-\x1f\x7f\udc80-\udcff]")
 _ESCAPED = re.compile(r"\\x([0189a-f][0-9a-f]|7f)")
 _UNDECODED = 0xDC00
-"""Python keeps a byte that is no UTF-8 as this character and so many more (PEP 383)."""
+"""Python represents an undecodable byte by this character plus the byte (PEP 383)."""
 
 
 def from_here(path: Path) -> Path:
-    """A path as it is called from the current folder if it lies below that; else as it is given."""
+    """A path relative to the current folder if it lies below that; else unchanged."""
     try:
         return path.resolve().relative_to(Path.cwd())
     except (ValueError, OSError):
@@ -74,9 +74,9 @@ def from_here(path: Path) -> Path:
 def written_name(name: str) -> str:
     """The name of a file as text that can be written anywhere.
 
-    A byte of it that is no UTF-8, and a control character, becomes `\\xNN` with its number in
-    hexadecimal, and in such a name each backslash is doubled; any other name stays as it is.
-    `real_name` is the reverse.
+    A byte that is no UTF-8, or a control character, becomes `\\xNN` with its number in hexadecimal,
+    and in such a name each backslash is doubled; any other name is unchanged. `real_name` is the
+    inverse.
     """
     if not (_UNREADABLE.search(name) or _ESCAPED.search(name)):
         return name
@@ -85,7 +85,7 @@ def written_name(name: str) -> str:
 
 
 def real_name(written: str) -> str:
-    """The name of a file by what `written_name` made of it."""
+    """The name of a file from its `written_name`."""
     if not _ESCAPED.search(written):
         return written
     return re.sub(r"\\(?:\\|x([0-9a-f]{2}))", _real, written)
@@ -99,7 +99,7 @@ def _real(match: re.Match[str]) -> str:
 
 
 def content_of(path: Path, most: int = _MOST) -> bytes:
-    """The content of a regular file of at most so many bytes. Raises OSError."""
+    """The content of a regular file up to a number of bytes. Raises OSError."""
     with open_regular(path) as stream:
         content = stream.read(most + 1)
     if len(content) > most:

@@ -1,4 +1,4 @@
-"""A run: inbox → read → watch → store → record; the same whatever it writes to."""
+"""A run: inbox → read → watch → store → record; the same for every target."""
 
 from __future__ import annotations
 
@@ -22,12 +22,12 @@ OnFile = Callable[[FileReading], None]
 
 @dataclass(frozen=True)
 class Conditions:
-    """What keeps a run from being written."""
+    """When a run is not written."""
 
     strict: bool = False
-    """Whether an error does."""
+    """Whether an error prevents it."""
     strict_past: bool = False
-    """Whether a value does that was reported otherwise before."""
+    """Whether a value that was reported differently before prevents it."""
 
     def allow(self, run: Run) -> bool:
         """Whether a run may be written."""
@@ -85,20 +85,20 @@ def _read(task: Task) -> Iterator[FileReading]:
 
 
 def _taken(readings: Iterable[FileReading], writing: Writing) -> Iterator[FileReading]:
-    """The readings, their records being with the store."""
+    """The readings, with their records in the store."""
     for reading in readings:
         yield writing.take(reading)
 
 
 def _told_of(readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
-    """The readings, `on_file` being called after each."""
+    """The readings, with `on_file` called after each."""
     for reading in readings:
         on_file(reading)
         yield reading
 
 
 def _with_past(run: Run, record: Any, past: PreviousRecords) -> Run:
-    """A run with what has changed, and what is restated, since the last one into the same store."""
+    """A run with its changes and restatements since the last one into the same store."""
     if record is None:
         return run
     changes = since(record, ((file.name, file.digest) for file in run.files))

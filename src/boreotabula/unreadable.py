@@ -1,4 +1,4 @@
-"""What can go wrong with a file, in an analyst's words."""
+"""Errors of files, in an analyst's words."""
 
 from __future__ import annotations
 
@@ -20,12 +20,13 @@ class UnreadableError(Exception):
 
 
 class OverBudgetError(UnreadableError):
-    """A file that asks for more than reading one file may cost."""
+    """A file that exceeds the limits of reading one file."""
 
     @classmethod
     def of(cls, what: str, mebibytes: int, needed: int) -> OverBudgetError:
-        """That something would take more than so many mebibytes of memory, about as many as
-        `needed`."""
+        """The error that something would take more than a number of mebibytes, about as many as
+        `needed`.
+        """
         return cls(
             f"{what} would take more than the {mebibytes:,} MiB of memory that one file may take",
             _DELETE
@@ -37,4 +38,4 @@ class OverBudgetError(UnreadableError):
 
 _DELETE = "Delete blank rows and columns beyond the table, and save the file again."
 _MOST = 64 * 1024
-"""Mebibytes that some machine may have."""
+"""The largest memory of a machine, in MiB."""

@@ -1,1 +1,1 @@
-"""What stands on a tab, seen without a layout: its tables, headings and labels."""
+"""The contents of a tab without a layout: its tables, headings and labels."""

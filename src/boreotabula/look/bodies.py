@@ -1,4 +1,4 @@
-"""Where the tables of a tab end."""
+"""The ends of a tab's tables."""
 
 from __future__ import annotations
 
@@ -13,8 +13,11 @@ from boreotabula.reading.cells import cell_text
 
 
 def before_footer(tab: TabLook, rows: range, columns: range) -> int:
-    """The first row of the footer of a table, or its end: rows that hold a text in a column of
-    figures and nothing in its first column, as net sum and tax below the lines of an invoice."""
+    """The first row of a table's footer, or its end.
+
+    Footer rows hold a text in a column of figures and nothing in the first column, as net sum and
+    tax below the lines of an invoice.
+    """
     first, end = tab.row(rows.start, columns), rows.stop
     while end > rows.start + 1:
         row = tab.row(end - 1, columns)
@@ -50,18 +53,20 @@ def end_of(tab: TabLook, shape: Shape) -> int:
 
 
 _WIDEST_GAP = 2
-"""Beyond more blank rows stands something else."""
+"""Beyond more blank rows than this stands something else."""
 
 
 def _names_group(looks: Looks, shape: Shape, row: int) -> bool:
-    """Whether a row holds nothing but a text in the first column of a table, as the name of a group
-    does."""
+    """Whether a row holds only a text in the first column of a table, as the name of a group
+    does.
+    """
     return bool(looks[row, shape.left] == TEXT and np.count_nonzero(looks[row]) == 1)
 
 
 def _continues(tab: TabLook, shape: Shape, row: int, always: NDArray[np.bool_]) -> bool:
-    """Whether a row beyond a blank one is one of a table: its cells look as those above do, and no
-    column is blank that all rows before fill, but for a row of sums."""
+    """Whether a row after a blank one belongs to the table: its cells look like those above, and no
+    column is blank that all earlier rows fill, except in a row of sums.
+    """
     looks = tab.looks
     cells = looks[row, shape.left : shape.right]
     texts = tab.sheet.rows[row][shape.left : shape.right]

@@ -36,8 +36,9 @@ def level_run(heads: Sequence[Cell]) -> tuple[int, int] | None:
 def marks_run(
     heads: Sequence[Cell], sheet: Sheet, rows: range, left: int
 ) -> tuple[int, int] | None:
-    """The run of headings that are numbered on, right of others, if marks stand below them: texts
-    of a letter or two."""
+    """The run of consecutively numbered headings, right of others, if marks stand below them: texts
+    of a letter or two.
+    """
     numbers = [_number_of(head) for head in heads]
     for start in range(1, len(heads) - _FEWEST_MARKED + 1):
         stop = start + 1
@@ -55,12 +56,13 @@ def marks_run(
 
 
 _FEWEST_MARKED, _LONGEST_MARK = 4, 2
-"""Three letters in a row may be a code; marks are a letter or two."""
+"""Three letters in a row may be a code; marks are shorter."""
 
 
 def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | None:
-    """The last of some columns, counted from the first of them, if each row has the same mark in
-    just one of them: the answer to a question, by the heading over it."""
+    """The last columns in which each row has the same mark in exactly one, counted from the first
+    of them: the answer to a question, by the heading over it.
+    """
     texts = sheet.is_text[rows.start : rows.stop, columns.start + 1 : columns.stop]
     if len(rows) < FEWEST or not texts.any():
         return None
@@ -141,20 +143,22 @@ def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
 
 @dataclass(frozen=True)
 class Columns:
-    """The columns of a table: what each looks like, its heading, and which hold values."""
+    """The columns of a table: the look and heading of each, and which hold values."""
 
     looks: Sequence[int]
     heads: Sequence[Cell]
     left: int
     """The first of them, on the sheet."""
     start: int
-    """The first one of values, counted from `left`; `stop` is the first one past them."""
+    """The first column of values, counted from `left`; `stop` is the first one past them."""
     stop: int
 
 
 def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool:
-    """Whether a table is a cross-tab: its headings and columns give points for either. `levels` is
-    the number of its heading rows; `rows` are those that are looked at."""
+    """Whether a table is a cross-tab: its headings and columns give points for either.
+
+    `levels` is the number of its heading rows; `rows` are those that are examined.
+    """
     heads, start, stop, left = columns.heads, columns.start, columns.stop, columns.left
     values = [head for head in heads[start:stop] if head != "" and not is_total(cell_text(head))]
     if stop - start < 1 or start == 0:
@@ -191,16 +195,18 @@ def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
 
 
 _MOST_SAMPLED, _SAMPLE = 12, 12
-"""So many columns and cells show of what kind the values are."""
+"""This many columns and cells show the kind of the values."""
 MOMENTS = {"date", "datetime", "time", "month"}
 """The types that say when."""
 _SEVERAL, _SHORT = 3, 3
 
 
 def columns_beside(sheet: Sheet, rows: range, columns: range, heads: Sequence[Cell]) -> int:
-    """How many of the last columns of a cross-tab by moments are measures of their own: what stands
-    over them is no moment and no word for totals, and their numbers are of another kind, as a
-    change in per cent beside those of years."""
+    """How many of the last columns of a cross-tab by moments are measures of their own.
+
+    Their headings are no moments and no words for totals, and their numbers are of another kind, as
+    a change in per cent beside values of years.
+    """
     names = [level_name([head]) for head in heads]
     level = next((name for name in names if name), "")
     number = 0
@@ -222,7 +228,7 @@ def columns_beside(sheet: Sheet, rows: range, columns: range, heads: Sequence[Ce
 
 
 def _look_of_numbers(sheet: Sheet, rows: range, columns: range) -> set[str]:
-    """Whether some of the numbers of columns are fractions, or below zero."""
+    """Whether some of the numbers of columns are fractions, or negative."""
     numbers = sheet.numbers[rows.start : rows.stop, columns.start : columns.stop]
     numbers = numbers[~np.isnan(numbers)]
     looks = {"fraction": numbers % 1 != 0, "negative": numbers < 0}
@@ -230,9 +236,11 @@ def _look_of_numbers(sheet: Sheet, rows: range, columns: range) -> set[str]:
 
 
 def balances(sheet: Sheet, rows: range, columns: range) -> bool:
-    """Whether a column is the sum of two others in every row, as with a reading before, what was
-    used and a reading now, or net, tax and gross: then they are measures of their own. Sums of the
-    values of a cross-tab say so in their heading, or take in more of them."""
+    """Whether a column is the sum of two others in every row, which makes them separate measures.
+
+    Examples are a reading before, the use and the reading now; or net, tax and gross. Sums of the
+    values of a cross-tab say so in their heading, or include more of them.
+    """
     if not _FEWEST_BALANCED <= len(columns) <= _MOST_BALANCED:
         return False
     numbers = sheet.numbers[rows.start : rows.stop, columns.start : columns.stop]
@@ -248,7 +256,9 @@ def balances(sheet: Sheet, rows: range, columns: range) -> bool:
 
 
 _FEWEST_BALANCED, _MOST_BALANCED = 3, 8
-"""In two rows a sum may be a chance; wide tables have sums of many columns, and are no balance."""
+"""In two rows a sum may be a coincidence; wide tables have sums of many columns, and are no
+balance.
+"""
 
 
 def _alike(heads: Sequence[Cell]) -> bool:
@@ -259,7 +269,7 @@ def _alike(heads: Sequence[Cell]) -> bool:
 
 
 def _differ(heads: Sequence[Cell]) -> int:
-    """How much headings speak for different measures: with units of their own, or as units."""
+    """How strongly headings suggest different measures: with units of their own, or as units."""
     texts = [cell_text(head) for head in heads]
     units = {text.rpartition("(")[2] for text in texts if "(" in text}
     # Units as headings name measures, unless they come again and again.

@@ -1,4 +1,4 @@
-"""The frame of a tab without any layout: what its headings and labels are, values ignored.
+"""The frame of a tab without any layout: its headings and labels, ignoring values.
 
 A guess, made to group what looks alike; nothing is ever read by it.
 """
@@ -35,13 +35,13 @@ class Frame:
     start: tuple[int, int] | None = None
     """Row and column of the first heading, counted from 0."""
     spelt: Mapping[str, str] | None = None
-    """How each of them is written."""
+    """The spelling of each."""
     shape: str = ""
-    """Of a table without headings: its columns in words."""
+    """For a table without headings: its columns in words."""
 
     @property
     def key(self) -> tuple[object, ...]:
-        """Tabs with the same key look alike."""
+        """The key by which tabs look alike."""
         return self.headings, self.labels, self.shape
 
     @property
@@ -52,12 +52,12 @@ class Frame:
         return list(dict.fromkeys([*heads, *sorted(self.labels), *shape]))
 
     def written(self, word: str) -> str:
-        """How a heading or label is written on the tab."""
+        """The spelling of a heading or label on the tab."""
         return (self.spelt or {}).get(word, word)
 
 
 def word_in(plan: Plan, text: str) -> str | None:
-    """What a layout calls a heading: its field, or the rule that speaks for it."""
+    """The layout's word for a heading: its field, or the rule that covers it."""
     field = plan.names.field_of(text)
     if field:
         return field
@@ -78,7 +78,7 @@ def word_in(plan: Plan, text: str) -> str | None:
 
 
 def label_in(plan: Plan, text: str) -> str | None:
-    """The field of the stamp that a layout finds by a label, or by having it beside its cell."""
+    """The field of the stamp that a layout finds by a label, or that has it beside its cell."""
     for form in plan.forms:
         for stamp in form.sources:
             if any(pattern.match(text) is not None for pattern in (*stamp.labels, *stamp.labelled)):
@@ -87,8 +87,11 @@ def label_in(plan: Plan, text: str) -> str | None:
 
 
 def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
-    """The frame of a tab: the headings of its largest table, and the labels above it. With a plan
-    headings count as their field, whatever their language, and only those labels that it knows."""
+    """The frame of a tab: the headings of its largest table, and the labels above it.
+
+    With a plan, headings count as their field, in any language, and only labels that the plan knows
+    count.
+    """
     tables = tables_of(sheet)
     table = max(tables, key=_area, default=None)
     spelt: dict[str, str] = {}
@@ -138,7 +141,7 @@ _DAY = re.compile(r"(?:\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{4}-\d{2})(?:[ T].*)?")
 
 
 def _kind_of_column(cells: Sequence[Cell]) -> str:
-    """What most filled cells of a column hold; empty if none is filled."""
+    """The content of most filled cells of a column; empty if none is filled."""
     kinds = Counter(_kind_of(cell) for cell in cells if cell != "")
     return max(kinds, key=lambda text: (kinds[text], text)) if kinds else ""
 

@@ -1,4 +1,4 @@
-"""Which rows of a tab hold the headings of what stands below them."""
+"""Which rows of a tab hold the headings of the table below."""
 
 from __future__ import annotations
 
@@ -33,8 +33,9 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
 
 
 def _numbers_columns(tab: TabLook, row: int, columns: range) -> bool:
-    """Whether a row below headings numbers all columns, the first of them too: a level of numbers
-    stands over values alone."""
+    """Whether a row below headings numbers all columns, including the first: a level of numbers
+    stands only over values.
+    """
     cells = tab.sheet.rows[row][columns.start : columns.stop]
     if "" in cells or not count_on(cells):
         return False
@@ -46,7 +47,7 @@ _MOST_LEVELS = 3
 
 
 def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range) -> bool:
-    """Whether the row `first`, right below headings, names the parts of some of them alone: “Adult”
+    """Whether the row `first`, right below headings, only names the parts of some of them: “Adult”
     and “Child” under “Passengers”, and nothing under the others.
 
     Such names are texts over columns of values, and some stand where the row above is blank. A
@@ -69,11 +70,11 @@ def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range)
 
 
 _MANY = 5
-"""So many years or dates in a row are headings; fewer may be values beside a name."""
+"""This many years or dates in a row are headings; fewer may be values beside a name."""
 
 
 def heads_below(tab: TabLook, row: int, columns: range) -> bool:
-    """Whether a row holds the lowest headings of what stands right below it."""
+    """Whether a row holds the lowest headings of the table right below it."""
     after = row + 1
     if after >= tab.sheet.height or not tab.row(after, columns).any():
         return False
@@ -81,12 +82,13 @@ def heads_below(tab: TabLook, row: int, columns: range) -> bool:
 
 
 _SOON = 4
-"""Values stand in one of so many rows below the headings: units and groups may come first."""
+"""Values stand in one of this many rows below the headings: units and groups may come first."""
 
 
 def _is_units(sheet: Sheet, row: int, below: int, columns: range) -> bool:
     """Whether the texts of a row are the units of the headings above: all of them the same, under
-    headings that differ, or most of them units that are in use."""
+    headings that differ, or most of them units in use.
+    """
     heads, units = (
         [
             cell_text(cell)
@@ -142,8 +144,11 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
 
 
 def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
-    """Whether a row heads a list of nothing but texts: it stands on other tabs, too, while the rows
-    below it do not; of a tab that is alone, if none of its texts comes again below it."""
+    """Whether a row heads a list of only texts.
+
+    It stands on other tabs, too, while the rows below it do not; on a single tab, none of its texts
+    is repeated below it.
+    """
     sheet, repeats = tab.sheet, tab.repeats
     across = slice(columns.start, columns.stop)
     heads = sheet.rows[row][across]
@@ -175,15 +180,17 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
 
 
 def _is_below_headings(tab: TabLook, row: int, columns: range, count: int) -> bool:
-    """Whether texts over all columns stand right above a row, and on more tabs than its `count`:
-    then these are the headings, and a record of it is on two tabs."""
+    """Whether texts over all columns stand right above a row, and on more tabs than its `count`.
+
+    Then they are the headings, and the row is a record on two tabs.
+    """
     if not row or tab.repeats is None or not (tab.row(row - 1, columns) == TEXT).all():
         return False
     return tab.repeats.tabs_with(tab.sheet.rows[row - 1][columns.start : columns.stop]) > count
 
 
 def _are_unlike(heads: Sequence[Cell], below: Sequence[Sequence[Cell]]) -> bool:
-    """Whether headings differ from one another, and each from all that stands below it."""
+    """Whether headings differ from each other, and each from everything below it."""
     plain = [normal_form(cell_text(cell)) for cell in heads]
     texts = [
         {normal_form(cell_text(cells[column])) for cells in below} for column in range(len(heads))
@@ -193,7 +200,7 @@ def _are_unlike(heads: Sequence[Cell], below: Sequence[Sequence[Cell]]) -> bool:
 
 
 _SAMPLE = 12
-"""So many rows tell whether the rows of a list are the same on other tabs."""
+"""This many rows show whether the rows of a list are the same on other tabs."""
 
 
 def are_labels(cells: Sequence[Cell]) -> bool:
@@ -209,7 +216,7 @@ def are_labels(cells: Sequence[Cell]) -> bool:
 def _come_again(heads: Sequence[Cell], below: Sequence[Cell]) -> bool:
     """Whether moments stand over moments of the same kind: then they are values, as in a timetable.
 
-    Years do not count: any number may look like one.
+    Years do not count: any number may look like a year.
     """
     kind = level_name(heads)
     return kind not in ("", "year") and level_name(below) == kind

@@ -1,4 +1,4 @@
-"""The headings of a tab, what each means to a layout, and what stands below it."""
+"""The headings of a tab, the meaning of each in a layout, and the cells below it."""
 
 from __future__ import annotations
 
@@ -20,26 +20,26 @@ from boreotabula.reading.values.form import plain_form
 from boreotabula.sheets.sheet import Cell, Flaw, Sheet
 
 _MOST_VALUES = 400
-"""So many different texts of a column are kept; more tell nothing more."""
+"""This many distinct texts of a column are kept; more would add nothing."""
 _SAMPLE = 12
 
 
 @dataclass(frozen=True)
 class Profile:
-    """What the cells below a heading hold."""
+    """The content of the cells below a heading."""
 
     filled: int = 0
     kinds: Counter[str] = field(default_factory=Counter)
-    """How many are 'text', 'whole numbers', 'numbers', 'dates', 'times', 'yes or no', 'errors'."""
+    """The number of 'text', 'whole numbers', 'numbers', 'dates', 'times', 'yes or no', 'errors'."""
     least: float | None = None
     most: float | None = None
     values: frozenset[str] = frozenset()
-    """Different texts, as they are compared."""
+    """Distinct texts, in the form that is compared."""
     sample: tuple[str, ...] = ()
 
     @property
     def kind(self) -> str:
-        """What most of the cells hold; numbers of which some are not whole are just numbers."""
+        """The content of most cells; numbers that are not all whole are just numbers."""
         kinds = Counter(self.kinds)
         if kinds["numbers"]:
             kinds["numbers"] += kinds.pop("whole numbers", 0)
@@ -48,12 +48,12 @@ class Profile:
 
 @dataclass(frozen=True)
 class MetHeading:
-    """A heading as it was met on a tab."""
+    """A heading on a tab."""
 
     heading: str
     cell: Address
     field: str
-    """The field that it means, or of whose values it is one; empty if none knows it."""
+    """The field that it means, or of which it is a value; empty if unknown."""
     role: str
     """'column', 'level' of a cross-tab, 'total', 'ignored', or 'unknown'."""
     profile: Profile
@@ -61,7 +61,7 @@ class MetHeading:
 
 @dataclass(frozen=True)
 class TabHeadings:
-    """The headings of a tab, and the fields that no column of it fills."""
+    """The headings of a tab, and the fields that none of its columns fills."""
 
     met: tuple[MetHeading, ...] = ()
     lacking: tuple[str, ...] = ()
@@ -128,7 +128,7 @@ _ROLES = {
 
 
 def _text(column: Column, head: HeadingsOver, block: BlockPlan) -> str:
-    """The heading by which a column would be known."""
+    """The heading by which a column would be recognised."""
     if block.is_list:
         return head.joined
     return next((text for text in head.own), head.texts[-1])
@@ -153,7 +153,7 @@ def _fields(plan: Plan, blocks: Sequence[BlockPlan]) -> list[str]:
 
 
 def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
-    """The lowest headings of what looks like the largest table of a tab."""
+    """The lowest headings of the apparently largest table of a tab."""
     frame = frame_of(sheet)
     if frame.start is None:
         return
@@ -176,7 +176,7 @@ def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
 
 
 def profile_of(cells: Iterable[Cell]) -> Profile:
-    """What some cells hold."""
+    """The content of some cells."""
     filled = [cell for cell in cells if cell != ""]
     kinds = Counter(map(_kind, filled))
     numbers = [float(cell) for cell in filled if _kind(cell) in ("whole numbers", "numbers")]  # type: ignore[arg-type]
@@ -208,7 +208,7 @@ def _kind(cell: Cell) -> str:
 
 
 def merged(profiles: Sequence[Profile]) -> Profile:
-    """Several profiles as one."""
+    """Several profiles merged into one."""
     kinds: Counter[str] = Counter()
     values: set[str] = set()
     for profile in profiles:
@@ -229,5 +229,5 @@ def merged(profiles: Sequence[Profile]) -> Profile:
 
 
 def same_heading(heading: MetHeading) -> tuple[str, str, str]:
-    """What tells headings apart when those of many tabs are counted together."""
+    """Identifies a heading when those of many tabs are counted together."""
     return normal_form(heading.heading), heading.field, heading.role

@@ -1,4 +1,4 @@
-"""What the cells of a tab look like: texts, figures, or nothing; and runs of them."""
+"""The look of a tab's cells: texts, figures, or nothing; and runs of them."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import CellKind, Sheet
 
 TEXT, FIGURE = 1, 2
-"""What a filled cell looks like; 0 is blank."""
+"""The look of a filled cell; 0 is blank."""
 
 
 Looks = NDArray[np.uint8]
 
 
 def looks_of(sheet: Sheet) -> Looks:
-    """What each cell of a sheet looks like; a text that reads as a number or date is a figure."""
+    """The look of each cell of a sheet; a text that reads as a number or date is a figure."""
     looks: Looks = np.where(sheet.filled, np.uint8(FIGURE), np.uint8(0))
     for row, column, text in sheet.texts():
         # A bare dash stands where a figure is missing, unless it is the first cell of its column.
@@ -47,7 +47,7 @@ _YEAR = re.compile(r"(?:19|20)\d\d")
 
 @dataclass(frozen=True)
 class TabLook:
-    """A tab with what its cells look like, and what other tabs hold too, if that is known."""
+    """A tab with the look of its cells, and what it shares with other tabs, if that is known."""
 
     sheet: Sheet
     looks: Looks
@@ -59,30 +59,30 @@ class TabLook:
         return cls(sheet, looks_of(sheet), repeats)
 
     def part(self, rows: range, columns: range) -> Looks:
-        """What some rows and columns look like."""
+        """The look of some rows and columns."""
         return self.looks[rows.start : rows.stop, columns.start : columns.stop]
 
     def row(self, row: int, columns: range) -> Looks:
-        """What some columns of a row look like."""
+        """The look of some columns of a row."""
         return self.looks[row, columns.start : columns.stop]
 
     def body(self, first: int) -> range:
-        """The rows from one to the next blank row, as far as they tell what columns hold."""
+        """The rows from one to the next blank row, as far as they show the content of columns."""
         return range(first, first_blank(self.looks[first : first + _BODY], first))
 
 
 _BODY = 60
-"""So many rows below the headings tell what a column holds."""
+"""This many rows below the headings show the content of a column."""
 
 
 def first_blank(looks: Looks, start: int) -> int:
-    """The first of some rows that is blank; `start` is the number of the first of them."""
+    """The first blank row; `start` is the index of the first row."""
     filled: list[bool] = np.logical_or.reduce(looks > 0, axis=1).tolist()
     return start + (filled.index(False) if False in filled else len(filled))
 
 
 def runs_of(used: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
-    """The runs of columns that hold anything."""
+    """The runs of filled columns."""
     start: int | None = None
     for index, value in enumerate([*used.tolist(), False]):
         if value and start is None:
@@ -93,7 +93,7 @@ def runs_of(used: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
 
 
 def columns_of(body: Looks) -> tuple[int, ...]:
-    """What most filled cells of each column look like."""
+    """The look of most filled cells in each column."""
     figures = np.count_nonzero(body == FIGURE, axis=0)
     texts = np.count_nonzero(body == TEXT, axis=0)
     columns = np.where(figures > texts, FIGURE, np.where(texts, TEXT, 0))

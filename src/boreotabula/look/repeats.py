@@ -1,4 +1,4 @@
-"""What stays from tab to tab: the rows and texts that several tabs of a folder hold."""
+"""The constant parts of tabs: the rows and texts that several tabs of a folder hold."""
 
 from __future__ import annotations
 
@@ -21,24 +21,24 @@ Row = frozenset[str]
 
 @dataclass(frozen=True)
 class Repeats:
-    """On how many tabs each row of texts stands, whatever the order of its columns, and each
-    text."""
+    """The number of tabs with each row of texts, in any order of columns, and with each text."""
 
     rows: Counter[Row]
     texts: Counter[str]
     tabs: int
 
     def tabs_with(self, cells: Sequence[Cell]) -> int:
-        """On how many tabs a row of just these texts stands."""
+        """The number of tabs with a row of exactly these texts."""
         return self.rows[row_of(cells)]
 
     def is_fixed(self, cells: Sequence[Cell]) -> bool:
-        """Whether several tabs have a row of just these texts."""
+        """Whether several tabs have a row of exactly these texts."""
         return self.tabs_with(cells) >= _FEW
 
     def is_headed(self, cells: Sequence[Cell]) -> bool:
-        """Whether a row of just these texts stands on several tabs, and is two of three of the rows
-        with so many texts that have the first of them: beside a label the value varies."""
+        """Whether a row of exactly these texts stands on several tabs, and makes up two thirds of
+        the rows of this length with its first text: beside a label the value varies.
+        """
         own = row_of(cells)
         first = next((normal_form(cell_text(cell)) for cell in cells if cell != ""), "")
         alike = sum(
@@ -47,7 +47,7 @@ class Repeats:
         return self.rows[own] >= _FEW and 3 * self.rows[own] >= 2 * alike
 
     def stays(self, text: str) -> bool:
-        """Whether a text stands on several tabs, and on half of all at least."""
+        """Whether a text stands on several tabs, and on at least half of all."""
         tabs = self.texts[normal_form(text)]
         return tabs >= _FEW and 2 * tabs >= self.tabs
 
@@ -58,7 +58,7 @@ def row_of(cells: Sequence[Cell]) -> Row:
 
 
 def repeats_of(sheets: Sequence[Sheet]) -> Repeats:
-    """What several of some sheets hold."""
+    """The rows and texts that several of the sheets hold."""
     rows: Counter[Row] = Counter()
     texts: Counter[str] = Counter()
     for sheet in sheets:
@@ -76,7 +76,7 @@ def repeats_of(sheets: Sequence[Sheet]) -> Repeats:
 
 
 def _parts(sheet: Sheet, row: int) -> list[Sequence[Cell]]:
-    """A row, and the runs of cells in it that blank ones part: tables may stand side by side."""
+    """A row, and its runs of cells between blank ones: tables may stand side by side."""
     cells = sheet.rows[row]
     parts: list[Sequence[Cell]] = [cells]
     start: int | None = None

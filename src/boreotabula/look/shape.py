@@ -1,4 +1,4 @@
-"""A table of a tab by its look: heading rows, leading columns, values."""
+"""A table of a tab as it looks: heading rows, leading columns, values."""
 
 from __future__ import annotations
 
@@ -25,40 +25,41 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _MOST_LEVELS = 4
-"""So many rows of headings are looked for at most."""
+"""At most this many rows of headings are looked for."""
 _MOST_COUNTS = 4
-"""So many columns of texts go with each column of their counts, at least."""
+"""At least this many columns of texts belong to each column of their counts."""
 
 
 @dataclass(frozen=True)
 class Shape:
-    """A table by its look. Rows and columns counted from 0."""
+    """A table as it looks. Rows and columns count from 0."""
 
     top: int
     """The first heading row; `lowest` is the last one."""
     lowest: int
     left: int
     right: int
-    """The first column past it."""
+    """The first column past the table."""
     first: int
     """The first row below the headings."""
     end: int
-    """The first row that may be none of its."""
+    """The first row that may be outside the table."""
     leading: int
-    """So many columns stand left of the values."""
+    """The number of columns left of the values."""
     bare: bool
     """Whether no leading column has a heading."""
     highest: int
-    """The first row of headings that could belong to it, also where it is a list."""
+    """The first row of headings that could belong to it, even if it is a list."""
     heads: tuple[Cell, ...]
     """The lowest headings, for each column."""
     columns: tuple[int, ...]
-    """What most cells of each column look like."""
+    """The look of most cells in each column."""
     crossed: bool
     """Whether it looks like a cross-tab, and not like a list."""
     beside: int = 0
-    """So many columns stand right of the values of a cross-tab, if numbers of another measure are
-    among them."""
+    """The number of columns right of a cross-tab's values, if they include numbers of another
+    measure.
+    """
     values_of: tuple[tuple[Cell, ...], ...] = field(default=(), repr=False, compare=False)
     """The first cells of each column."""
 
@@ -70,19 +71,21 @@ class Shape:
     @property
     def of_texts(self) -> bool:
         """Whether the values of a cross-tab are texts: marks or names, which may be counted beside
-        them."""
+        them.
+        """
         columns = self.columns[self.leading :]
         return self.crossed and columns.count(TEXT) >= max(_MOST_COUNTS * columns.count(FIGURE), 1)
 
     @property
     def values(self) -> range:
-        """The columns of the values of a cross-tab."""
+        """The columns of a cross-tab's values."""
         return range(self.left + self.leading, self.right - self.beside)
 
 
 def only_two_columns(sheet: Sheet) -> Shape | None:
-    """All that stands on a sheet as a list headed by its first row, if that is two columns without
-    a gap: it may as well be labels with their values."""
+    """The whole sheet as a list headed by its first row, if it has only two columns without a gap:
+    it may as well be labels with their values.
+    """
     rows, columns = (np.flatnonzero(sheet.filled.any(axis=literal)) for literal in (1, 0))
     if len(columns) != FEWEST or len(rows) <= FEWEST:
         return None
@@ -101,8 +104,9 @@ def table_at(sheet: Sheet, heading: int, rows: range, columns: range) -> Shape:
 
 
 def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
-    """The table below a heading row, in some rows and columns of a tab; where it ends is not looked
-    for."""
+    """The table below a heading row, in some rows and columns of a tab; its end is not
+    determined.
+    """
     sheet, left = tab.sheet, columns.start
     looks = columns_of(tab.part(rows, columns))
     heads = _heads(tab, heading, rows, columns)
@@ -141,9 +145,11 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
 
 
 def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:
-    """Whether only some of several columns of values have parts with names of their own: a merged
-    heading over “Net” and “Tax”, nothing over or under “Distance” beside them. Each column of a
-    cross-tab has a heading on each level."""
+    """Whether only some of several columns of values have named parts.
+
+    An example is a merged heading over “Net” and “Tax”, with nothing over or under “Distance”
+    beside them. Each column of a cross-tab has a heading on each level.
+    """
     if heading == top:
         return False
     heads = [[tab.sheet.rows[row][column] for row in range(top, heading + 1)] for column in values]
@@ -165,8 +171,9 @@ def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:
 
 
 def _heads(tab: TabLook, heading: int, rows: range, columns: range) -> tuple[Cell, ...]:
-    """The lowest headings of some columns; where only some have parts with names of their own, the
-    others reach down from the row above."""
+    """The lowest headings of some columns; where only some have named parts, the others take theirs
+    from the row above.
+    """
     lower = tab.sheet.rows[heading][columns.start : columns.stop]
     if not heading or not names_parts(tab, heading - 1, heading, rows, columns):
         return tuple(lower)
@@ -175,8 +182,11 @@ def _heads(tab: TabLook, heading: int, rows: range, columns: range) -> tuple[Cel
 
 
 def _are_cut(sheet: Sheet, heading: int, top: int, values: range) -> bool:
-    """Whether headings are cut over two rows: over each column of values stand two texts of its
-    own, “Beds” and “occupied” below it. The upper heading of a group stands over several."""
+    """Whether headings are split over two rows.
+
+    Then over each column of values stand two texts of its own, “Beds” and “occupied” below it. The
+    upper heading of a group stands over several columns.
+    """
     if heading - top != 1 or len(values) < FEWEST:
         return False
     levels = [sheet.rows[row][values.start : values.stop] for row in (top, heading)]

@@ -1,6 +1,6 @@
 """The tables of a tab, without the labels and values that look like one.
 
-Where they are is told by their look alone: rows of headings over columns of one kind.
+They are recognised only by their look: rows of headings over columns of one kind.
 """
 
 from __future__ import annotations
@@ -23,11 +23,11 @@ from boreotabula.sheets.sheet import CellKind, Sheet
 
 _FEWEST_FILES = 2
 _SOON = 4
-"""The values of a table begin in one of so many rows below its headings."""
+"""The values of a table begin in one of this many rows below its headings."""
 
 
 def shapes_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
-    """The tables of a sheet, in reading order; `repeats` is what other tabs hold too."""
+    """The tables of a sheet, in reading order; `repeats` is what other tabs have, too."""
     if sheet.blank:
         return []
     tab = TabLook.of(sheet, repeats)
@@ -49,7 +49,7 @@ def shapes_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
 
 
 def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shape]:
-    """The tables whose lowest heading row is some row, from left to right."""
+    """The tables with a given lowest heading row, from left to right."""
     sheet, looks = tab.sheet, tab.looks
     first = row + 1 if looks[row + 1].any() else row + 2
     if first >= sheet.height or not looks[first].any():
@@ -91,8 +91,11 @@ def _repeats_headings(sheet: Sheet, shape: Shape, row: int) -> bool:
 def _joined(
     tab: TabLook, row: int, rows: range, runs: Sequence[tuple[int, int]]
 ) -> Iterator[tuple[int, int]]:
-    """Runs of columns under a heading row; one that begins with values goes on with the table left
-    of it, beyond a blank column, unless the same headings begin anew."""
+    """Runs of columns under a heading row.
+
+    A run that begins with values continues the table left of it, beyond a blank column, unless the
+    same headings start again.
+    """
     joined: list[tuple[int, int]] = []
     sheet = tab.sheet
     for left, right in runs:
@@ -117,8 +120,10 @@ def _joined(
 
 
 def _names_rows(tab: TabLook, rows: range, left: int) -> bool:
-    """Whether the column before a blank one names the rows whose values begin at the column `left`:
-    it holds texts, one in each row that has such a value, but perhaps for a row of sums."""
+    """Whether the column before a blank one names the rows whose values begin at the column `left`.
+
+    It holds texts, one in each row that has such a value, except perhaps in a row of sums.
+    """
     names = tab.part(rows, range(left - 2, left - 1))[:, 0]
     values = tab.part(rows, range(left, left + 1))[:, 0]
     named = names[values > 0] == TEXT
@@ -126,8 +131,11 @@ def _names_rows(tab: TabLook, rows: range, left: int) -> bool:
 
 
 def _begins_anew(tab: TabLook, row: int, before: range, columns: range) -> bool:
-    """Whether headings of some columns are those of the table before them: then they are another
-    table, unless only headings of values come again, as years do under each group."""
+    """Whether headings of some columns are those of the table before them.
+
+    Then they are another table, unless only headings of values are repeated, as years are under
+    each group.
+    """
     heads, again = (
         set(tab.sheet.rows[row][part.start : part.stop]) - {""} for part in (before, columns)
     )
@@ -137,7 +145,7 @@ def _begins_anew(tab: TabLook, row: int, before: range, columns: range) -> bool:
 
 
 def _have_groups(tab: TabLook, row: int, before: range, columns: range) -> bool:
-    """Whether texts that differ stand over two parts of a heading row: the names of groups."""
+    """Whether different texts stand over two parts of a heading row: the names of groups."""
     for above in range(row - 1, max(row - _MOST_LEVELS, -1), -1):
         first, second = (
             set(tab.sheet.rows[above][part.start : part.stop]) - {""} for part in (before, columns)
@@ -154,7 +162,7 @@ _MOST_LEVELS = 4
 
 
 def tables_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
-    """The tables of a sheet; what looks like a small one may be labels with their values."""
+    """The tables of a sheet; an apparent small one may be labels with their values."""
     repeats = repeats or repeats_of([sheet])
     return without_pairs(sheet, shapes_of(sheet, repeats), repeats, frozenset())
 
@@ -162,8 +170,9 @@ def tables_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
 def without_pairs(
     sheet: Sheet, shapes: Sequence[Shape], repeats: Repeats, heads: Collection[str]
 ) -> list[Shape]:
-    """The tables of a sheet without labels and values that look like one; what is among the first
-    `heads` of wider tables is no label."""
+    """The tables of a sheet without labels and values that look like one; a text among the first
+    `heads` of wider tables is no label.
+    """
     return [
         shape for shape in shapes
         if normal_form(cell_text(shape.heads[0])) in heads
@@ -172,11 +181,11 @@ def without_pairs(
 
 
 PAIR_COLUMNS = 2
-"""So many columns may be labels and values, and no table."""
+"""This many columns may be labels and values, and no table."""
 
 
 def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repeats) -> bool:
-    """Whether what looks like a table are labels with their values beside them."""
+    """Whether an apparent table is labels with their values beside them."""
     if shape.right - shape.left > PAIR_COLUMNS or shape.bare:
         return False
     if any(other_shape.heads == shape.heads for other_shape in shapes if other_shape is not shape):
@@ -201,15 +210,17 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
 
 
 def _mixes_types(sheet: Sheet, shape: Shape) -> bool:
-    """Whether the last column of a table holds numbers as well as dates: values of labels are of
-    any type, those below a heading of one."""
+    """Whether the last column of a table holds both numbers and dates: values of labels are of any
+    type, those below a heading of one.
+    """
     kinds = sheet.kinds[shape.first : shape.end, shape.right - 1]
     return {CellKind.NUMBER, CellKind.OTHER} <= set(kinds.tolist())
 
 
 def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:
     """Whether two texts stand over numbers, and on several tabs: headings rather than a label with
-    its value."""
+    its value.
+    """
     head = sheet.rows[shape.lowest][shape.left : shape.right]
     below = looks_of(sheet)[shape.first : shape.end, shape.right - 1]
     texts = all(isinstance(cell, str) and cell for cell in head)
@@ -217,8 +228,9 @@ def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:
 
 
 def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:
-    """Whether two more columns, the first of texts, stand beside two columns beyond a gap, in their
-    heading row, too: labels with their values, side by side."""
+    """Whether two more columns, the first of texts, stand beside two columns beyond a gap, also in
+    their heading row: labels with their values, side by side.
+    """
     rows = range(shape.lowest, shape.end)
     filled = sheet.filled[rows.start : rows.stop]
     columns = [

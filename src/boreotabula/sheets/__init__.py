@@ -1,1 +1,3 @@
-"""Files become sheets: cells, merged ranges, visibility. Knows nothing of layouts' meaning."""
+"""Files become sheets: cells, merged ranges, visibility. Knows nothing about the meaning of
+layouts.
+"""

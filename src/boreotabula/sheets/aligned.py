@@ -1,7 +1,7 @@
-"""Text whose columns stand one below the other, parted by blanks, or by their places in the line.
+"""Text whose columns are aligned, separated by blanks or by their positions in the line.
 
-Places are those of a fixed-width font: wide letters of East Asia take two (Unicode Standard Annex
-11, East Asian Width), combining marks none.
+Positions are those of a fixed-width font: wide letters of East Asia take two (Unicode Standard
+Annex 11, East Asian Width), combining marks none.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby, pairwise
 
 _FEWEST = 2
-"""So many lines must have columns that can be told by blanks."""
+"""At least this many lines must have columns that blanks separate."""
 _GAP = re.compile(r"\S {2,}\S")
 
 Starts = tuple[int, ...]
@@ -20,10 +20,10 @@ Starts = tuple[int, ...]
 
 
 def find_columns(lines: Sequence[str]) -> Starts | None:
-    """Where the columns begin that runs of blanks part in all lines; None if there are none.
+    """Where the columns begin that runs of blanks separate in all lines; None if there are none.
 
-    Lines without a wide gap are titles and remarks, and say nothing. A gap of one blank parts
-    columns only if the first line, most often the headings, has something on both of its sides.
+    Lines without a wide gap are titles and remarks, and do not count. A gap of one blank separates
+    columns only if the first line, most often the headings, has text on both sides of it.
     """
     filled = [line.rstrip() for line in lines if line.strip()]
     parted = [line for line in filled if _GAP.search(line.strip())]
@@ -50,10 +50,10 @@ def find_columns(lines: Sequence[str]) -> Starts | None:
 
 
 def aligned_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
-    """The cells of lines that blanks part.
+    """The cells of lines that blanks separate.
 
-    What has no wide gap above the first line with one, or below the last, is a title or a remark,
-    and one cell; a text that runs on over the beginning of further columns is one cell, too.
+    A line without a wide gap above the first line with one, or below the last, is a title or a
+    remark, and a single cell. So is a text that continues over the beginning of further columns.
     """
     parted = [index for index, line in enumerate(lines) if _GAP.search(line.strip())]
     table = range(parted[0], parted[-1] + 1) if parted else range(0)
@@ -64,7 +64,7 @@ def aligned_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
 
 
 def cut_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
-    """The cells of lines, cut at the places where columns begin."""
+    """The cells of lines, cut at the starts of columns."""
     return [[_plain(cell) for cell in _cells(line, starts)] for line in lines]
 
 
@@ -75,7 +75,9 @@ def _cells(line: str, starts: Starts) -> list[str]:
 
 
 def _joined(cells: Sequence[str]) -> list[str]:
-    """Cells, where a word that was cut in two is whole: between columns there always is a blank."""
+    """Cells in which a word that was cut in two is whole: between columns there always is a
+    blank.
+    """
     joined: list[str] = [cells[0]]
     for cell in cells[1:]:
         # The last cell that is not blank, since a text may run on over several columns.
@@ -103,7 +105,7 @@ _FILLER = "\0"
 
 
 def _spread(line: str) -> list[str]:
-    """The letters of a line by their places."""
+    """The letters of a line by their positions."""
     return list(_places(line))
 
 

@@ -1,6 +1,6 @@
-"""Numbers that a workbook shows with leading zeros or signs between them: codes such as 007.
+"""Numbers that a workbook displays with leading zeros or signs between them: codes such as 007.
 
-The number format of the cell tells; format codes as in ECMA-376 part 1, 18.8.31.
+The number format of the cell decides; format codes as in ECMA-376 part 1, 18.8.31.
 """
 
 from __future__ import annotations
@@ -18,12 +18,12 @@ _WHOLE = 1e15
 
 
 def is_code_format(form: str) -> bool:
-    """Whether a number format shows whole numbers as codes: zeros with signs around, no more."""
+    """Whether a number format displays whole numbers as codes: only zeros with signs around."""
     return _pieces(form) is not None
 
 
 def _pieces(form: str) -> list[str] | None:
-    """The zeros and signs of a code's format in their order; None of any other format."""
+    """The zeros and signs of a code's format in order; None for any other format."""
     # Negative numbers and zero may have forms of their own behind the semicolon; codes have none.
     form = form.partition(";")[0]
     if not form or _PIECES.sub("", form):
@@ -37,7 +37,7 @@ def _pieces(form: str) -> list[str] | None:
 
 
 def shown(number: float, form: str) -> str | None:
-    """A whole number as the format shows it; None if it is no code."""
+    """A whole number as displayed by the format; None if it is no code."""
     pieces = _pieces(form)
     if pieces is None or not (0 <= number < _WHOLE and number.is_integer()):
         return None
@@ -65,7 +65,7 @@ def _zeros(piece: str) -> bool:
 def codes_of(
     rows: Sequence[Sequence[Cell]], formats: Mapping[Place, str]
 ) -> Iterator[tuple[Place, Cell]]:
-    """The cells that hold codes, with the text that is seen; `formats` are those of some places."""
+    """The cells that hold codes, with the displayed text; `formats` are those of some places."""
     for (row, column), form in formats.items():
         if row < len(rows) and column < len(rows[row]):
             cell = rows[row][column]

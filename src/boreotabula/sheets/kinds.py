@@ -1,4 +1,4 @@
-"""What a file is, by its content: its ending is only what somebody called it."""
+"""The kind of a file, by its content: its ending is only a name."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from boreotabula.unreadable import UnreadableError
 
 
 class FileKind(Enum):
-    """The kinds of files that are read; the value is how messages call them."""
+    """The kinds of files that are read; the value is the name in messages."""
 
     XLSX = "an .xlsx workbook"
     XLSB = "an .xlsb workbook"
@@ -23,7 +23,7 @@ class FileKind(Enum):
 
     @property
     def endings(self) -> tuple[str, ...]:
-        """Endings that say the same as the content; any other is worth a note."""
+        """Endings that agree with the content; any other is worth a note."""
         return _ENDINGS[self]
 
 
@@ -37,9 +37,10 @@ _ENDINGS = {
 }
 
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
-"""Begin of a compound file, [MS-CFB] 2.2: .xls, but also protected .xlsx and older documents."""
+"""The start of a compound file, [MS-CFB] 2.2: .xls, but also protected .xlsx and older documents.
+"""
 _BEFORE_1995 = (b"\x09\x00\x04\x00", b"\x09\x02\x06\x00", b"\x09\x04\x06\x00")
-"""Begins of workbooks in the forms 2, 3 and 4 of .xls: a record BOF and its size."""
+"""Starts of workbooks in versions 2, 3 and 4 of .xls: a record BOF and its size."""
 _NO_TABLE = (
     (b"%PDF", "a PDF document"),
     (b"\x89PNG", "a picture"),
@@ -99,7 +100,7 @@ def _written(head: bytes) -> FileKind:
 
 
 def no_text(head: bytes) -> UnreadableError:
-    """What is said of a file that is no text, by how it begins."""
+    """The message for a file that is no text, by its first bytes."""
     before, _, rest = head.partition(b"\0")
     if before and rest and looks_like_text(head.replace(b"\0", b"")):
         line = before.count(b"\n") + 1
@@ -111,7 +112,7 @@ def no_text(head: bytes) -> UnreadableError:
 
 
 def looks_like_text(head: bytes) -> bool:
-    """Whether the begin of a file may be text: next to no control characters, UTF-16 set apart."""
+    """Whether the start of a file may be text: almost no control characters, apart from UTF-16."""
     if head.startswith((b"\xff\xfe", b"\xfe\xff")) or _every_other_zero(head):
         return True
     # A few are let through, as old programs end a text or a page with one.

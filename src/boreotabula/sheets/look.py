@@ -1,7 +1,7 @@
-"""What the fast reader does not tell of a sheet: found by a look into the file itself.
+"""Facts about a sheet that the fast reader does not give: found by searching the file itself.
 
-The reader gives an error value, and a formula without a stored result, as blank cells. Read so,
-a number would vanish without a word; so each kind of file is looked into.
+The reader returns blank cells for an error value, and for a formula without a stored result. A
+number would then vanish silently, so each kind of file is searched.
 """
 
 from __future__ import annotations
@@ -29,25 +29,25 @@ NO_RESULT = "(a formula without a stored result)"
 
 @dataclass(frozen=True)
 class Look:
-    """What was seen in one sheet; rows and columns counted from 0."""
+    """What was found in one sheet; rows and columns count from 0."""
 
     cells: Mapping[tuple[int, int], Cell] = field(default_factory=dict)
-    """Cells that the reader gives wrongly: error values, formulas without a result, and others."""
+    """Cells that the reader gets wrong: error values, formulas without a result, and others."""
     hidden_rows: tuple[Reach, ...] = ()
     """The first and last of each run of hidden rows; `hidden_columns` alike."""
     hidden_columns: tuple[Reach, ...] = ()
     merges: tuple[Span, ...] | None = None
-    """Merged ranges, if the reader does not tell them."""
+    """Merged ranges, if the reader does not give them."""
     tables: tuple[TableObject, ...] = ()
     formats: Mapping[tuple[int, int], str] = field(default_factory=dict)
     """The number formats of cells that may hold codes such as 007."""
     indents: Mapping[tuple[int, int], int] = field(default_factory=dict)
-    """How far the cells are indented whose style says so."""
+    """The indentation of cells whose style has one."""
 
 
 @dataclass(frozen=True)
 class NamedCell:
-    """The cell that a defined name of a workbook stands for; `tab` is the name of its sheet."""
+    """The cell of a workbook's defined name; `tab` is the name of its sheet."""
 
     tab: str
     row: int
@@ -58,16 +58,16 @@ class Inside(Protocol):
     """The inside of an open workbook."""
 
     def look(self, number: int, name: str) -> Look:
-        """Look into a sheet, named and numbered among all sheets of the workbook.
+        """Search a sheet, given its name and its index among all sheets of the workbook.
 
         Raises UnreadableError if its cells span more than may be read.
         """
 
     def names(self) -> Mapping[str, NamedCell]:
-        """The defined names that stand for one cell (or the first of a range)."""
+        """The defined names of a single cell (or with the first cell of a range)."""
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Close the file."""
 
 
 @runtime_checkable
@@ -79,7 +79,7 @@ class Renaming(Protocol):
 
 
 def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
-    """Runs of rows or columns in order, those that overlap or touch made one."""
+    """Sorted runs of rows or columns; those that overlap or touch are joined."""
     pairs: list[Reach] = []
     for first, last in sorted(reaches):
         if pairs and first <= pairs[-1][1] + 1:
@@ -91,12 +91,12 @@ def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
 
 
 def within(reaches: Iterable[Reach], end: int) -> tuple[int, ...]:
-    """The rows or columns of some runs, as far as they lie before `end`."""
+    """The rows or columns of some runs that are before `end`."""
     return tuple(index for first, last in reaches for index in range(first, min(last + 1, end)))
 
 
 def size_of(row: int, column: int, filled: int) -> int:
-    """The bytes that the cells from A1 to a place take, so many of them filled."""
+    """The bytes of the cells from A1 to a place, given the number of filled ones."""
     return (row + 1) * (column + 1) * PLACE + filled * FILLED
 
 
@@ -106,7 +106,9 @@ def check_extent(row: int, column: int, filled: int, budget: Budget) -> None:
 
 
 def hold_extent(row: int, column: int, filled: int, budget: Budget) -> None:
-    """The same for cells that stay in memory as long as the file is open."""
+    """Count cells that stay in memory as long as the file is open. Raises OverBudgetError as
+    `check_extent` does.
+    """
     budget.hold(size_of(row, column, filled), _reaching(row, column, filled))
 
 

@@ -1,5 +1,6 @@
-"""The list that `mark` puts in front of a sender's workbook is ours, not the sender's: a workbook
-that comes back with it is read without."""
+"""The list that `mark` puts in front of a sender's workbook is ours, not the sender's: it is not
+read when the workbook comes back.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +9,7 @@ from collections.abc import Mapping
 from boreotabula.sheets.look import NamedCell
 
 MARKED_NAME = "boreotabula_marked"
-"""The defined name that stands for the list; programs keep it when they save the workbook."""
+"""The defined name of the list; programs keep it when they save the workbook."""
 
 
 def own_tab(names: Mapping[str, NamedCell]) -> str | None:

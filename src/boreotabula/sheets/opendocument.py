@@ -1,8 +1,8 @@
-"""A look into .ods: error values, merged cells, what is hidden, how far the cells reach.
+"""A search of .ods: error values, merged cells, what is hidden, how far the cells reach.
 
 Markup as in OASIS OpenDocument 1.3 part 3: 9.1.3 (table-row), 9.1.4 (table-cell), 9.1.5 (covered
-cells), 9.4.12 (named-range). That a cell holds an error is marked by the attribute
-`calcext:value-type`, as the programs that write such files have agreed.
+cells), 9.4.12 (named-range). The attribute `calcext:value-type` marks errors, as the programs that
+write such files have agreed.
 """
 
 from __future__ import annotations
@@ -46,7 +46,7 @@ class OdsInside:
         return self._reader.names
 
     def look(self, number: int, name: str) -> Look:
-        """What was seen in a sheet."""
+        """The facts about a sheet."""
         looks = self._reader.looks
         if number < len(looks) and looks[number][0] == name:
             return looks[number][1]
@@ -54,7 +54,7 @@ class OdsInside:
 
 
 class _Reader:
-    """Goes through the markup once, counting rows and columns as repeats say.
+    """Goes through the markup once, counting rows and columns with their repeats.
 
     The fast reader lays out all sheets as it opens the file, so all of them count together.
     """
@@ -62,7 +62,7 @@ class _Reader:
     def __init__(self, budget: Budget) -> None:
         self.budget = budget
         self.looks: list[tuple[str, Look]] = []
-        """Of each sheet in order, with its name."""
+        """For each sheet in order, with its name."""
         self.names: dict[str, NamedCell] = {}
         self.depth = 0
         self._begin("")
@@ -81,7 +81,7 @@ class _Reader:
         self.text: list[str] | None = None
 
     def read(self, content: bytes) -> None:
-        """Take in the one part that holds all sheets. Raises UnreadableError."""
+        """Read the part that holds all sheets. Raises UnreadableError."""
         parse(content, _CONTENT, self._start, self._end, self._data)
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
@@ -167,8 +167,9 @@ class _Reader:
                     self.cells[row, column] = other_cell
 
     def _told_otherwise(self, plain: Mapping[str, str], text: str, *, filled: bool) -> Cell | None:
-        """What a cell holds, where the fast reader tells something else of it; None where it does
-        not."""
+        """The content of a cell, where the fast reader gives something else; None where it is
+        right.
+        """
         formula = plain.get("formula")
         if self.attributes.get("calcext:value-type") == "error" or (
             # Some programs mark no error, but write it as the text of the formula's result.
@@ -200,7 +201,7 @@ class _Reader:
 
 
 def _code(value: str, text: str) -> Code | None:
-    """A number that is shown with leading zeros, such as 007."""
+    """A number displayed with leading zeros, such as 007."""
     shown = text.isascii() and text.isdigit() and len(text) > 1
     return Code(float(value), text) if shown and value == str(int(text)) else None
 

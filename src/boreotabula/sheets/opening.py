@@ -1,4 +1,4 @@
-"""Opening files of every kind: tabs and their cells, with what goes wrong in an analyst's words."""
+"""Opening files of every kind: tabs and their cells, with errors in an analyst's words."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from boreotabula.unreadable import (
 
 @dataclass(frozen=True)
 class Tab:
-    """A tab of a workbook: its name, and whether it is seen there."""
+    """A tab of a workbook: its name, and whether it is visible there."""
 
     name: str
     visibility: Visibility = Visibility.VISIBLE
@@ -39,7 +39,7 @@ class Tab:
 
 @dataclass(frozen=True)
 class Opening:
-    """How files are opened: the form of texts, and what reading one may cost."""
+    """How files are opened: the form of texts, and the limits of reading."""
 
     text: TextForm = field(default_factory=TextForm)
     limits: Limits = field(default_factory=Limits)
@@ -60,12 +60,12 @@ class _Source(Protocol):
 
 
 class Workbook:
-    """An open file of any kind that is read. Use as a context manager; sheets are read one by one.
+    """An open file of any kind. Use as a context manager; sheets are read one by one.
 
-    A text file or web page has one tab, named "". `remarks` say how the file was read, `doubts` are
-    those of them that a person should know of; `guessed` is the encoding of a text if it was one of
-    several that are possible, `quotes` are those that may have swallowed lines of it.
-    Raises UnreadableError on opening and on reading a sheet.
+    A text file or web page has one tab, named "". `remarks` say how the file was read; `doubts` are
+    those that a person should know. `guessed` is the encoding of a text if several were possible;
+    `quotes` are quotes that may have swallowed lines of it. Raises UnreadableError on opening and
+    on reading a sheet.
     """
 
     def __init__(self, path: Path, opening: Opening | None = None) -> None:
@@ -110,7 +110,7 @@ class Workbook:
 def checked_size(path: Path, limits: Limits) -> int:
     """The bytes of a file that may be read.
 
-    Raises OSError if it is no regular file, OverBudgetError if it is too large to be looked at.
+    Raises OSError if it is no regular file, OverBudgetError if it is too large to be searched.
     """
     with open_regular(path) as stream:
         size = os.fstat(stream.fileno()).st_size
@@ -131,11 +131,11 @@ _VISIBILITIES = {
     "Hidden": Visibility.HIDDEN,
     "VeryHidden": Visibility.VERY_HIDDEN,
 }
-"""By the reader's names for them, whose own values can be no keys."""
+"""By the reader's names for them, whose own values cannot be keys."""
 
 
 class _Workbook:
-    """A workbook through the fast reader, completed by a look into the file."""
+    """A workbook through the fast reader, completed by a search of the file."""
 
     def __init__(self, path: Path, kind: FileKind, opening: Opening) -> None:
         # Imported here, since a folder of texts needs no such reader.
@@ -155,7 +155,7 @@ class _Workbook:
             raise
 
     def _list_tabs(self) -> None:
-        """Note the tabs that hold cells, each under a name of its own."""
+        """Note the tabs that hold cells, each under a unique name."""
         import python_calamine as calamine
 
         written = [sheet_metadata.name for sheet_metadata in self._book.sheets_metadata]
@@ -218,7 +218,7 @@ class _Workbook:
 
 
 def _of_their_own(names: Sequence[str]) -> list[str]:
-    """Names of which no two are the same: the second “Bench” is “Bench (2)”."""
+    """Unique names: the second “Bench” is “Bench (2)”."""
     texts: list[str] = []
     taken = set(names)
     for index, name in enumerate(names):
@@ -231,7 +231,9 @@ def _of_their_own(names: Sequence[str]) -> list[str]:
 
 
 def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
-    """The look into a workbook of a kind; imported as needed, most folders hold one kind."""
+    """The search for a kind of workbook; imported when needed, because most folders hold one
+    kind.
+    """
     if kind is FileKind.XLSX:
         from boreotabula.sheets.sheet_xml import XlsxInside
 
@@ -251,7 +253,7 @@ def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
 
 
 def _has_cells(inside: Inside, number: int) -> bool:
-    """Whether a sheet is none of the charts that the reader lists as tabs of an .xls file."""
+    """Whether a sheet is not one of the charts that the reader lists as tabs of an .xls file."""
     sheets = getattr(inside, "sheets", None)
     return sheets is None or number >= len(sheets) or sheets[number].has_cells
 
@@ -300,7 +302,7 @@ _SOURCES: Mapping[FileKind, _Opener] = {
 
 @contextmanager
 def _translated() -> Iterator[None]:
-    """Turn whatever the reader raises into UnreadableError, its panics included."""
+    """Turn all errors of the reader into UnreadableError, including its panics."""
     try:
         yield
     except UnreadableError:
@@ -326,7 +328,7 @@ _MISSING_PART = ("Relationship not found", "File not found", "Zip file")
 
 
 def _reader_trouble(error: BaseException) -> tuple[str, str] | None:
-    """What an error of the fast reader means; None if it is no error of its own."""
+    """The meaning of an error of the fast reader; None if it is not its own."""
     # The reader's panics derive from BaseException; an interrupt must still pass.
     if type(error).__name__ == "PanicException":
         return "it is damaged in a way that stops the reader", SEND_AGAIN

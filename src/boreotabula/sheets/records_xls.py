@@ -1,7 +1,7 @@
-"""A look into .xls: error values and what is hidden.
+"""A search of .xls: error values and what is hidden.
 
-A library that tells the same reads all cells a second time: it took 3.6 times as long on 200,000
-cells, and nothing bounds what a file can make it ask for.
+A library that gives the same reads all cells a second time: it took 3.6 times as long on 200,000
+cells, and nothing bounds what a file can make it allocate.
 
 Records as in [MS-XLS]: 2.4.28 BoundSheet8, 2.4.24 BoolErr, 2.4.127 Formula with 2.5.133
 FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions, 2.4.117 FilePass, 2.4.126 Format,
@@ -32,7 +32,7 @@ _VISIBILITIES = (Visibility.VISIBLE, Visibility.HIDDEN, Visibility.VERY_HIDDEN)
 
 
 class BoundSheet(NamedTuple):
-    """Where the records of a sheet begin, whether it is seen, and whether it holds cells."""
+    """Where the records of a sheet begin, whether it is visible, and whether it holds cells."""
 
     start: int
     visibility: Visibility
@@ -60,7 +60,7 @@ class XlsInside:
         self._looks = [self._look(sheet) for sheet in self.sheets]
 
     def close(self) -> None:
-        """Let go of the stream."""
+        """Close the stream."""
         self._stream = b""
 
     def names(self) -> Mapping[str, NamedCell]:
@@ -68,7 +68,7 @@ class XlsInside:
         return {}
 
     def look(self, number: int, name: str) -> Look:
-        """What was seen in a sheet."""
+        """The facts about a sheet."""
         return self._looks[number] if number < len(self._looks) else Look()
 
     def _look(self, sheet: BoundSheet) -> Look:
@@ -104,7 +104,9 @@ class XlsInside:
         return Look(flaws, joined(hidden_rows), joined(hidden_columns), formats=formats)
 
     def _check_declared(self, data: bytes) -> None:
-        """The fast reader asks at once for as much memory as the declared size needs."""
+        """Check the declared size: the fast reader immediately allocates as much memory as it
+        needs.
+        """
         first_row, rows, first_column, columns = struct.unpack_from("<IIHH", data)
         if first_row > rows or first_column > columns:
             raise UnreadableError("it is damaged: one of its tabs declares to end before it begins")
@@ -113,7 +115,9 @@ class XlsInside:
 
 
 def _code_styles(stream: bytes) -> dict[int, str]:
-    """The number formats that show codes such as 007, by the number of the style that has them."""
+    """The number formats that display codes such as 007, by the index of the style that has
+    them.
+    """
     formats: dict[int, str] = {}
     styles: list[int] = []
     for kind, data in _records(stream, 0):
@@ -138,7 +142,7 @@ def _styles(kind: int, data: bytes, column: int) -> Iterator[tuple[int, int]]:
 
 
 def _error(kind: int, data: bytes) -> int | None:
-    """The code of the error value that a record holds, if it holds one."""
+    """The code of a record's error value, if it holds one."""
     if kind == _BOOL_ERR and len(data) >= 8 and data[7] == 1:
         return data[6]
     if kind == _FORMULA and len(data) >= 14 and data[12:14] == b"\xff\xff" and data[6] == 2:
@@ -176,7 +180,7 @@ _SECTOR_COUNTS = (40, 44, 64, 72)
 def _check_header(path: Path) -> None:
     """Refuse a header that counts more sectors than the file has ([MS-CFB] 2.2).
 
-    The fast reader would ask for memory for all of them, and take the whole process down.
+    The fast reader would allocate memory for all of them, and crash the process.
     """
     with open_regular(path) as stream:
         header = stream.read(512)

@@ -1,7 +1,7 @@
-"""A look into .xlsb: error values, what is hidden, merged cells, how far the cells reach.
+"""A search of .xlsb: error values, what is hidden, merged cells, how far the cells reach.
 
-Records as in [MS-XLSB]: 2.1.4 (numbers and sizes), 2.4.301 BrtBundleSh, 2.4.727 BrtRowHdr,
-2.4.316 BrtColInfo, 2.4.311 BrtCellError, 2.4.668 BrtFmlaError, 2.4.682 BrtMergeCell.
+Records as in [MS-XLSB]: 2.1.4 (numbers and sizes), 2.4.301 BrtBundleSh, 2.4.727 BrtRowHdr, 2.4.316
+BrtColInfo, 2.4.311 BrtCellError, 2.4.668 BrtFmlaError, 2.4.682 BrtMergeCell.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ class XlsbInside:
             ]
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Close the file."""
         self._package.close()
 
     def names(self) -> Mapping[str, NamedCell]:
@@ -46,7 +46,7 @@ class XlsbInside:
         return {}
 
     def look(self, number: int, name: str) -> Look:
-        """Look into a sheet."""
+        """Search a sheet."""
         flaws: dict[tuple[int, int], Flaw] = {}
         hidden_rows: list[Reach] = []
         hidden_columns: list[Reach] = []
@@ -80,7 +80,7 @@ def _wide_text(data: bytes, index: int) -> str:
 
 
 def _records(content: bytes) -> Iterator[tuple[int, bytes]]:
-    """Number and content of each record; both of its heads are numbers of 7 bits a byte."""
+    """Number and content of each record; both parts of its header are numbers of 7 bits a byte."""
     index = 0
     while index < len(content):
         kind, index = _number(content, index, 2)

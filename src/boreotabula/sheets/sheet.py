@@ -1,4 +1,4 @@
-"""A sheet as plain data: what all readers of files hand on."""
+"""A sheet as plain data, the common result of all readers."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from boreotabula.layout.addresses import Address, column_letters
 
 _MOST_NAMED = 5
-"""So many rows are named."""
+"""At most this many rows are named."""
 
 
 @dataclass(frozen=True)
@@ -31,11 +31,11 @@ class Flaw:
 
 
 Cell = str | float | bool | datetime | date | time | timedelta | Flaw
-"""What a cell holds; the empty string is a blank cell."""
+"""The content of a cell; the empty string is a blank cell."""
 
 
 class Code(float):
-    """A number that its workbook shows as a code, such as 007; `text` is what is seen."""
+    """A number that its workbook displays as a code, such as 007; `text` is the displayed text."""
 
     text: str
 
@@ -50,7 +50,7 @@ class Code(float):
 
 
 class Span(NamedTuple):
-    """A merged range; rows and columns counted from 0, all ends included."""
+    """A merged range; rows and columns count from 0, all ends inclusive."""
 
     top: int
     left: int
@@ -60,7 +60,7 @@ class Span(NamedTuple):
 
 @dataclass(frozen=True)
 class TableObject:
-    """A workbook's own table; rows and columns counted from 0, all ends included."""
+    """A workbook's table object; rows and columns count from 0, all ends inclusive."""
 
     name: str
     top: int
@@ -72,7 +72,7 @@ class TableObject:
 
 
 class Visibility(Enum):
-    """Whether a tab is seen in the spreadsheet program; the value is how messages call it."""
+    """Whether a tab is visible in the spreadsheet program; the value is the name in messages."""
 
     VISIBLE = "visible"
     HIDDEN = "hidden"
@@ -80,7 +80,7 @@ class Visibility(Enum):
 
 
 Text = tuple[int, int, str]
-"""A text cell: its row and column, counted from 0, and the text as it stands in the file."""
+"""A text cell: its row and column, counted from 0, and the unchanged text."""
 
 
 Lines = Sequence[int] | NDArray[np.intp]
@@ -92,7 +92,7 @@ class CellKind(IntEnum):
 
     BLANK = 0
     NUMBER = 1
-    """Codes such as 007 too; TRUE and FALSE are none."""
+    """Including codes such as 007; without TRUE and FALSE."""
     TEXT = 2
     OTHER = 3
     """A date or time, TRUE or FALSE, or no value at all."""
@@ -102,8 +102,8 @@ class CellKind(IntEnum):
 class Sheet:
     """One tab: a rectangle of cells that begins at A1. Made by `make_sheet`.
 
-    Beside the cells stand arrays of the same shape, that tell all rows and columns at once what
-    would take a step of Python for each cell.
+    Arrays of the same shape answer for all rows and columns at once what would take a Python step
+    for each cell.
     """
 
     name: str
@@ -113,19 +113,19 @@ class Sheet:
     kinds: NDArray[np.uint8] = field(repr=False)
     """The `CellKind` of each cell."""
     numbers: NDArray[np.float64] = field(repr=False)
-    """The number in each cell; NaN where no number stands."""
+    """The number in each cell; NaN where there is none."""
     visibility: Visibility = Visibility.VISIBLE
     hidden_rows: tuple[int, ...] = ()
     hidden_columns: tuple[int, ...] = ()
     tables: tuple[TableObject, ...] = ()
     turned: bool = False
-    """Whether rows and columns have changed places, see `turn`."""
+    """Whether rows and columns are swapped, see `turn`."""
     typed: bool = True
-    """Whether numbers and dates are kept apart from texts; in a text file all cells are texts."""
+    """Whether numbers and dates are distinct from texts; in a text file all cells are texts."""
     indents: Mapping[tuple[int, int], int] = field(default_factory=dict)
-    """How far the cells are indented whose style says so."""
+    """The indentation of cells whose style has one."""
     was: Mapping[tuple[int, int], Cell] = field(default_factory=dict)
-    """What stood in the cells that a person has corrected."""
+    """The original content of cells that a person has corrected."""
 
     @property
     def height(self) -> int:
@@ -139,19 +139,22 @@ class Sheet:
 
     @cached_property
     def filled(self) -> NDArray[np.bool_]:
-        """Which cells hold anything."""
+        """A mask of the filled cells."""
         mask: NDArray[np.bool_] = self.kinds != CellKind.BLANK
         return mask
 
     @cached_property
     def is_text(self) -> NDArray[np.bool_]:
-        """Which cells hold a text."""
+        """A mask of the text cells."""
         mask: NDArray[np.bool_] = self.kinds == CellKind.TEXT
         return mask
 
     def texts(self, rows: range | None = None) -> Iterator[Text]:
-        """The text cells of some rows, or of all, in reading order: looking for headings does not
-        touch the numbers. There may be millions of them, so they are made as they are asked for."""
+        """The text cells of some rows, or of all, in reading order.
+
+        Looking for headings does not touch the numbers. There may be millions of texts, so they are
+        made on demand.
+        """
         # Once for a small tab, as several stages ask for its texts; a large one would fill the
         # memory.
         if rows is None and self.kinds.size <= _AT_ONCE:
@@ -181,24 +184,23 @@ class Sheet:
         return ""
 
     def indent(self, row: int, column: int) -> int:
-        """How far a cell is indented: by its style, or else by the blanks that its text begins
-        with."""
+        """The indentation of a cell: by its style, or else by the leading blanks of its text."""
         cell = self.cell(row, column)
         blanks = len(cell) - len(cell.lstrip()) if isinstance(cell, str) else 0
         return self.indents.get((row, column), 0) or blanks
 
     def column_filled(self, column: int, start: int, end: int) -> bool:
-        """Whether anything stands in a column, from row `start` to before row `end`."""
+        """Whether a column has a filled cell from row `start` to before row `end`."""
         return bool(self.filled[start:end, column].any())
 
     def filled_at(self, rows: Lines, columns: Lines) -> NDArray[np.bool_]:
-        """Which cells are filled where some rows and columns meet."""
+        """A mask of the filled cells where some rows and columns meet."""
         meet = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
         mask: NDArray[np.bool_] = self.filled[meet]
         return mask
 
     def merged_in(self, rows: range, columns: range) -> tuple[Span, ...]:
-        """The merged ranges that share a cell with an area, in their order."""
+        """The merged ranges that share a cell with an area, in order."""
         # Arrays are worth their start only from some ranges on.
         if len(self.merges) <= _FEW_MERGES:
             return tuple(
@@ -224,24 +226,24 @@ class Sheet:
         return spans[0] if spans else Span(row, column, row, column)
 
     def anchor(self, row: int, column: int) -> tuple[int, int]:
-        """The cell that holds the content of a place: of a merged range its top left one."""
+        """The cell that holds the content of a place: in a merged range its top left one."""
         span = self.merged(row, column)
         return span.top, span.left
 
     def address(self, row: int, column: int) -> Address:
-        """The place of a cell, as a person finds it in the file."""
+        """The address of a cell in the file."""
         return Address(column, row) if self.turned else Address(row, column)
 
     def column_called(self, column: int) -> str:
-        """How a person calls a column of this sheet: 'column D', or 'row 4' of a turned one."""
+        """What to call a column of this sheet: 'column D', or 'row 4' of a turned one."""
         return f"row {column + 1}" if self.turned else f"column {column_letters(column)}"
 
     def row_called(self, row: int) -> str:
-        """How a person calls a row of this sheet: 'row 4', or 'column D' of a turned one."""
+        """What to call a row of this sheet: 'row 4', or 'column D' of a turned one."""
         return f"column {column_letters(row)}" if self.turned else f"row {row + 1}"
 
     def rows_called(self, rows: Sequence[int]) -> str:
-        """How a person calls some rows: the first few of them, and how many more there are."""
+        """What to call some rows: the first few, and the number of further ones."""
         word, _, first = self.row_called(rows[0]).partition(" ")
         if len(rows) == 1:
             return f"{word} {first}"
@@ -251,7 +253,7 @@ class Sheet:
         return f"{word}s {', '.join(named)} and {last}"
 
     def turn(self) -> Sheet:
-        """The sheet with rows and columns changed; addresses still say where a cell stands."""
+        """The sheet with rows and columns swapped; addresses remain those in the file."""
         return Sheet(
             self.name,
             # Seen turned, the arrays are views: nothing is copied.
@@ -275,7 +277,9 @@ class Sheet:
 
 
 class Traits(TypedDict, total=False):
-    """What a sheet is besides its cells, each as `Sheet` has it; what is left out is as there."""
+    """The properties of a sheet besides its cells, each as in `Sheet`; missing ones have its
+    defaults.
+    """
 
     visibility: Visibility
     hidden_rows: Sequence[int]
@@ -293,9 +297,9 @@ def make_sheet(
     corrected: Mapping[tuple[int, int], Cell] | None = None,
     **traits: Unpack[Traits],
 ) -> Sheet:
-    """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
+    """A sheet from rows of cells, padded to one width; `corrected` cells replace them.
 
-    Cells of nothing but white space look blank to a person and become blank here.
+    Cells that hold only white space look blank to a person and become blank here.
     """
     corrected = corrected or {}
     # A list of its own, as rows are padded here.
@@ -331,10 +335,11 @@ def make_sheet(
 
 
 _FEW_MERGES = 40
-"""So few merged ranges are looked at one by one in less time than arrays take."""
+"""Up to this many merged ranges are checked one by one, which is faster than arrays."""
 
 _AT_ONCE = 100_000
-"""So many cells are looked at together: their lists take several times the memory of the arrays."""
+"""This many cells are processed together: their lists take several times the memory of the arrays.
+"""
 
 _NO_NUMBER = float("nan")
 _BLANK, _NUMBER, _TEXT, _OTHER = map(int, CellKind)

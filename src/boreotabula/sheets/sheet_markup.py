@@ -1,8 +1,8 @@
-"""The markup of a sheet in the usual form: as nearly all programs write it, and read fast.
+"""The markup of a sheet in the usual form: as nearly all programs write it, and fast to search.
 
 In it every row and every cell has its address as the first attribute, names carry no prefix, and
-there are no comments. Markup in any other form is written anew in this one, so that there is one
-way to search it, in time that grows as its size does.
+there are no comments. Markup in any other form is rewritten in this one, so that there is one way
+to search it, in time linear in its size.
 """
 
 from __future__ import annotations
@@ -30,9 +30,9 @@ _KEPT_OF_COLUMNS = ("min", "max", "hidden")
 
 
 class SheetMarkup:
-    """The markup of a sheet in the usual form; `cells` counts its cells, empty ones too.
+    """The markup of a sheet in the usual form; `cells` counts its cells, including empty ones.
 
-    Raises UnreadableError if it is no XML, or has an address that is none.
+    Raises UnreadableError if it is no XML, or has an invalid address.
     """
 
     def __init__(self, content: bytes, part: str, budget: Budget) -> None:
@@ -51,7 +51,9 @@ class SheetMarkup:
 
 
 def _without_prefix(content: bytes) -> bytes:
-    """Markup whose names all carry the same prefix, as some programs write it, without it."""
+    """Markup whose names all carry the same prefix, as some programs write it, without the
+    prefix.
+    """
     prefix = _PREFIXED_ROOT.search(content, 0, 2000)
     if prefix is None:
         return content
@@ -79,9 +81,9 @@ def _usual_rows(content: bytes) -> list[int] | None:
 def _marked(
     content: bytes, sign: bytes, before: bytes | None, after: tuple[bytes, ...] = ()
 ) -> bool:
-    """Whether a rare sign stands after a certain one, or before some words.
+    """Whether a rare character stands after a certain one, or before some words.
 
-    Looking for the sign alone is many times faster than looking for what stands around it.
+    Looking for the character alone is many times faster than looking for its surroundings.
     """
     index = content.find(sign)
     while index >= 0:
@@ -94,9 +96,9 @@ def _marked(
 
 
 class _Rewriter:
-    """Goes through the markup of a sheet once, and writes what is looked for in the usual form.
+    """Goes through the markup of a sheet once, and rewrites the relevant parts in the usual form.
 
-    Blank cells, and rows of nothing else that are not hidden, are left out.
+    Blank cells, and visible rows of only blank cells, are omitted.
     """
 
     def __init__(self, part: str) -> None:
@@ -105,13 +107,14 @@ class _Rewriter:
         self._path: list[str] = []
         self._row = self._column = -1
         self._head = ""
-        """The tag of the row, until something is written of the row."""
+        """The tag of the row, until anything of the row is written."""
         self._cell: list[str] | None = None
         self._seen_data = False
 
     def rewritten(self, content: bytes) -> bytes:
-        """The markup in the usual form: columns, rows and filled cells, and whether tables are
-        there."""
+        """The markup in the usual form: columns, rows and filled cells, and whether there are
+        tables.
+        """
         parse(content, self._part, self._start, self._end, self._data)
         head = "" if self._seen_data else "<sheetData>"
         # A lone surrogate cannot be written; it is replaced as a program would show it.
@@ -163,7 +166,7 @@ class _Rewriter:
             self._cell.append(escape(text, quote=False))
 
     def _place(self, text: str) -> None:
-        """A cell without an address stands right of the one before."""
+        """The place of a cell; without an address it is right of the one before."""
         if not text:
             self._row, self._column = max(self._row, 0), self._column + 1
             return

@@ -1,4 +1,4 @@
-"""A look into .xlsx and .xlsm: error values, formulas without result, what is hidden, tables.
+"""A search of .xlsx and .xlsm: error values, formulas without result, what is hidden, tables.
 
 Markup of sheets as in ECMA-376 part 1: 18.3.1.4 (c, cell), 18.3.1.40 (f), 18.3.1.73 (row),
 18.3.1.13 (col), 18.5.1.2 (table), 18.2.5 (definedName).
@@ -35,7 +35,7 @@ _RESULT = re.compile(rb"<v\b[^<>]*?(?:/>|>([^<]*)<)")
 _USUAL = "xl/workbook.xml"
 _SHEET_NAME = re.compile(rb"(<(?:\w+:)?sheet\s(?:[^<>]*\s)?name\s*=\s*)(?:\"[^\"<]*\"|'[^'<]*')")
 _FORMATS, _INDENTS = _STYLE_WORDS = b"formatCode", b"indent="
-"""What styles must hold to be worth reading: most files have neither."""
+"""Words in styles that make them worth reading: most files have neither."""
 _SHARED_PARTS = ("xl/sharedStrings.xml", "xl/styles.xml")
 """Where the fast reader looks for them, whatever the relations say."""
 _TWO_LETTERS = 702
@@ -65,11 +65,11 @@ class XlsxInside:
         ]
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Close the file."""
         self._package.close()
 
     def look(self, number: int, name: str) -> Look:
-        """Look into a sheet."""
+        """Search a sheet."""
         _, part = self._parts[number]
         markup = SheetMarkup(self._package.read(part), part, self._budget)
         content = markup.content
@@ -91,7 +91,7 @@ class XlsxInside:
 
     @cached_property
     def _codes(self) -> Mapping[bytes, str]:
-        """The number formats that show codes, by the number of the cell style that has them."""
+        """The number formats that display codes, by the index of the cell style that has them."""
         part = self._styles(_FORMATS)
         if part is None:
             return {}
@@ -111,7 +111,7 @@ class XlsxInside:
 
     @cached_property
     def _indents(self) -> Mapping[bytes, int]:
-        """How far cells are indented, by the number of the cell style that says so (18.8.1)."""
+        """The indentation of cells, by the index of the cell style (18.8.1)."""
         part = self._styles(_INDENTS)
         if part is None:
             return {}
@@ -126,13 +126,13 @@ class XlsxInside:
         return {style: indent for style, indent in indents.items() if indent}
 
     def _styles(self, word: bytes) -> str | None:
-        """The part with the styles, if one of `_STYLE_WORDS` occurs in it."""
+        """The part with the styles, if it holds one of `_STYLE_WORDS`."""
         part, words = self._style_words
         return part if word in words else None
 
     @cached_property
     def _style_words(self) -> tuple[str, Collection[bytes]]:
-        """The part with the styles, and which of `_STYLE_WORDS` occur in it."""
+        """The part with the styles, and which of `_STYLE_WORDS` it holds."""
         part = next((part for kind, part in self._related.values() if kind == "styles"), "")
         # Looked for as bytes: most files have neither, and their styles need not be parsed.
         content = self._package.read(part) if part in self._package else b""
@@ -165,10 +165,11 @@ class XlsxInside:
         return _USUAL
 
     def _extent(self, markup: SheetMarkup) -> tuple[int, int]:
-        """The last row and column that the reader would lay out, or more if that is little anyhow.
+        """The last row and column that the reader would lay out, or an upper bound if that is small
+        anyway.
 
-        The last row and the widest letters give an upper bound soon; only if that is too much are
-        the filled cells looked at one by one.
+        The last row and the widest letters give an upper bound quickly; only if that is too much
+        are the filled cells checked one by one.
         """
         usual = self._budget.room // (2 * PLACE)
         # With room for all columns nothing needs to be looked at.
@@ -210,7 +211,7 @@ def _last_column(letters: Iterable[bytes]) -> int:
 
 
 def _few(text: str, rows: int) -> int:
-    """How many of the rows of a table something takes. Raises ValueError if it has not so many."""
+    """How many rows of a table have a property. Raises ValueError for more than it has."""
     if not (text.isascii() and text.isdigit() and len(text) < 8 and int(text) <= rows):
         raise ValueError(text)
     return int(text)
@@ -220,7 +221,9 @@ _REFERENCE = re.compile(r"(?:'((?:[^']|'')+)'|([^'!:]+))!(\$?[A-Z]{1,3}\$?[0-9]+
 
 
 def named_cell(reference: str) -> NamedCell | None:
-    """The first cell of a reference such as 'Cover sheet'!$B$3, or None if it is no such thing."""
+    """The first cell of a reference such as 'Cover sheet'!$B$3, or None if it is no such
+    reference.
+    """
     match = _REFERENCE.fullmatch(reference.strip().lstrip("="))
     if match is None:
         return None
@@ -248,8 +251,8 @@ def _occurs(content: bytes, word: bytes) -> bool:
 def _flaws(content: bytes) -> Iterator[tuple[tuple[int, int], Flaw]]:
     """Cells with an error value, or with a formula and no result.
 
-    An error value begins with '#', a formula ends with a tag of its own: most sheets have
-    neither, and are not looked at any further.
+    An error value begins with '#', a formula ends with its own tag: most sheets have neither, and
+    are not searched any further.
     """
     if not (_occurs(content, b"#") or _occurs(content, b"f>")):
         return
@@ -269,7 +272,7 @@ _Said = TypeVar("_Said")
 def _styled(
     content: bytes, styles: Mapping[bytes, _Said]
 ) -> Iterator[tuple[tuple[int, int], _Said]]:
-    """What the style of each filled cell says, of those whose style says anything."""
+    """The property of each filled cell's style, for styles that have it."""
     for cell in _CELL.finditer(content):
         style = _STYLE.search(cell[3])
         if style is not None and style[1] in styles:

@@ -1,4 +1,4 @@
-"""Delimited text becomes one sheet: encoding and delimiter are found, or given."""
+"""Delimited text becomes one sheet: encoding and delimiter are detected, or given."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ from boreotabula.sheets.look import check_extent
 from boreotabula.unreadable import UnreadableError
 
 DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}
-"""Delimiters that are looked for, and how messages call them; of equals the first wins."""
+"""Possible delimiters, and their names in messages; the first of equals wins."""
 
 _SAMPLE_LINES = 200
-"""So many lines show how a text is written."""
+"""This many lines show how a text is written."""
 _SAMPLE_BYTES = 256 * 1024
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -35,9 +35,9 @@ _MARKS = (
 _COMMON = "cp1252"
 _ONE_BYTE = (_COMMON, "cp1257", "cp1250", "cp1251")
 _TWO_BYTES = ("cp932", "euc_jp", "gb18030", "big5", "cp949")
-"""What programs of East Asia write: Japanese (Shift-JIS, EUC), Chinese, and Korean."""
+"""The encodings of programs in East Asia: Japanese (Shift-JIS, EUC), Chinese, and Korean."""
 _OFTEN = 0.8
-"""A delimiter stands as often in most lines; otherwise the text may stand in columns."""
+"""A delimiter occurs equally often in most lines; otherwise the text may be aligned in columns."""
 _NAMES = {
     "cp932": "Shift-JIS",
     "cp949": "Korean (CP949)",
@@ -49,34 +49,34 @@ _NAMES = {
 
 @dataclass(frozen=True)
 class TextForm:
-    """How a text is written; None where it is to be found out."""
+    """How a text is written; None where it is to be detected."""
 
     delimiter: str | None = None
     encoding: str | None = None
     quote: str | None = None
     columns: Starts | Literal["aligned"] | None = None
-    """Where the columns begin in each line, counted from 0; or that blanks part them."""
+    """The start of each column in a line, counted from 0; or that blanks separate them."""
 
 
 @dataclass(frozen=True)
 class OpenQuote:
-    """A quote that opens a field reaching over several lines; lines counted from 1."""
+    """A quote that opens a field over several lines; lines count from 1."""
 
     line: int
     last: int
     closed: bool
     text: str
-    """What the field begins with."""
+    """The beginning of the field."""
 
 
 @dataclass(frozen=True)
 class TextTable:
-    """The rows of a text, and what was found out about how it is written."""
+    """The rows of a text, and what was detected about its form."""
 
     rows: list[list[str]]
     said: str
     guessed: str = ""
-    """The encoding, as messages call it, if it was guessed among several that are possible."""
+    """The name of the encoding in messages, if it was guessed among several possible ones."""
     quotes: tuple[OpenQuote, ...] = ()
 
 
@@ -94,7 +94,7 @@ def read_whole(path: Path, budget: Budget) -> bytes:
 def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
     """Read a delimited text.
 
-    Raises UnreadableError if it is too large, or not text in the encoding that is given or found.
+    Raises UnreadableError if it is too large, or not text in the given or detected encoding.
     """
     data = read_whole(path, budget)
     encoding = form.encoding or find_encoding(data)
@@ -131,7 +131,7 @@ def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
 def _parting(
     form: TextForm, text: str, lines: Sequence[str], quote: str
 ) -> tuple[str, Starts | None]:
-    """The delimiter that parts the cells of a text, or where its columns begin."""
+    """The delimiter of a text, or the starts of its columns."""
     if form.columns == "aligned":
         return "", find_columns(lines) or (0,)
     if form.columns is not None:
@@ -145,7 +145,7 @@ def _parting(
 
 
 def find_encoding(data: bytes) -> str:
-    """The encoding of a text, by its mark, its zeros, or what its bytes can be."""
+    """The encoding of a text, by its mark, its zeros, or its possible bytes."""
     for mark, name in _MARKS:
         if data.startswith(mark):
             return name
@@ -163,9 +163,9 @@ def find_encoding(data: bytes) -> str:
 
 
 def _two_byte_encoding(data: bytes) -> str | None:
-    """The encoding of a text in letters of East Asia; None if it is none.
+    """The encoding of a text in letters of East Asia; None if it is no such text.
 
-    Letters of Europe can be read as such, too, but stand alone among others.
+    Letters of Europe can also be decoded as such, but then stand alone among others.
     """
     able = [name for name in _TWO_BYTES if _runs_of_wide(data, name)]
     if not able or _is_cyrillic(data):
@@ -209,9 +209,9 @@ _WIDE = re.compile("[\u3040-\u30ff\u4e00-\u9fff\uac00-\ud7a3]")
 _WIDE_RUN = re.compile("[\u3040-\u30ff\u4e00-\u9fff\uac00-\ud7a3]{2,}")
 _HAN = re.compile("[\u4e00-\u9fff]")
 _ODD = re.compile("[\ue000-\uf8ff\uff61-\uff9f]")
-"""Letters for private use, and narrow Japanese ones: signs that the encoding is another."""
+"""Letters for private use, and narrow Japanese ones: they show that the encoding is another."""
 _FEWEST_WIDE = 2
-"""One wide letter alone may be a sign of another encoding."""
+"""A single wide letter may show another encoding."""
 
 
 def _one_byte_encoding(data: bytes) -> str:
@@ -234,10 +234,10 @@ def _one_byte_encoding(data: bytes) -> str:
 
 
 def find_delimiter(text: str, quote: str) -> tuple[str, float]:
-    """The delimiter that parts the lines of a text into the same number of cells, and which part of
-    the lines it parts so.
+    """The delimiter that splits the lines of a text into the same number of cells, and the share of
+    lines for which it does.
 
-    A decimal comma parts lines as evenly as a semicolon does, so the comma comes last.
+    A decimal comma splits lines as evenly as a semicolon does, so the comma comes last.
     """
     lines = list(islice((line for line in text.splitlines(True) if line.strip()), _SAMPLE_LINES))
     scores: list[tuple[float, str]] = []
@@ -263,7 +263,7 @@ def _rows(text: str, delimiter: str, quote: str) -> list[list[str]]:
 def _rows_and_spans(
     lines: Sequence[str], delimiter: str, quote: str
 ) -> tuple[list[list[str]], dict[int, tuple[int, int]]]:
-    """The rows, and of those that take several lines the first and the last, counted from 1."""
+    """The rows, and for those over several lines the first and the last, counted from 1."""
     reader = csv.reader(
         lines,
         delimiter=delimiter,
@@ -295,7 +295,8 @@ def _open_quotes(
     quote: str,
 ) -> Iterator[OpenQuote]:
     """The quotes that may have swallowed lines: a field with line breaks and delimiters inside, or
-    one that the end of the file cuts off."""
+    one cut off by the end of the file.
+    """
     end = len(rows) - 1
     # The last row may be a field that the end of the file cuts off.
     spans = {**spans, end: spans.get(end, (len(lines), len(lines)))} if rows else spans

@@ -32,7 +32,7 @@ class WebTable(HTMLParser):
         self._row = -1
         self._column = 0
         self._taken: dict[int, int] = {}
-        """By column the last row that a cell above reaches down to."""
+        """By column the last row to which a cell above reaches down."""
         self._place: tuple[int, int] | None = None
         self._text: list[str] = []
         self._bottom = self._right = 0
@@ -105,7 +105,7 @@ def _spanned(text: str | None) -> int:
 
 
 def read_web_page(path: Path, budget: Budget) -> tuple[list[list[str]], list[Span], str, bool]:
-    """Rows and merged ranges of the first table, what is to be said, and whether there are more.
+    """Rows and merged ranges of the first table, remarks, and whether there are further tables.
 
     Raises UnreadableError if there is no table, or the page is too large.
     """

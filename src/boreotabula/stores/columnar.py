@@ -10,13 +10,14 @@ import pyarrow.compute as pc
 import pyarrow.ipc
 
 _AT_ONCE = 128 * 1024
-"""So many records make one row group: tabs are far smaller."""
+"""This many records make one row group: tabs are far smaller."""
 
 
 class _GroupedWriter:
-    """Gathers small batches into groups; texts are written as texts, not as references to them.
+    """Collects small batches into groups; texts are written as plain texts.
 
-    Each tab has its own list of texts, and readers of both formats expect one for the whole file.
+    Each tab has its own dictionary of texts, and readers of both formats expect one for the whole
+    file.
     """
 
     def __init__(self, schema: pa.Schema) -> None:
@@ -32,7 +33,7 @@ class _GroupedWriter:
         self._count = 0
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Take the records of a batch; they are written with others."""
+        """Take the records of a batch; they are written together with others."""
         # Decoded here, since each tab has its own list of texts and a file needs one.
         columns = [
             pc.take(column.dictionary, column.indices)
@@ -68,7 +69,7 @@ class ParquetWriter(_GroupedWriter):
         self._writer.write_table(table)
 
     def close(self) -> None:
-        """Write what is left and the file's end."""
+        """Write the rest and the file's end."""
         self._flush()
         self._writer.close()
 
@@ -85,6 +86,6 @@ class ArrowWriter(_GroupedWriter):
         self._writer.write_table(table)
 
     def close(self) -> None:
-        """Write what is left and the file's end."""
+        """Write the rest and the file's end."""
         self._flush()
         self._open.close()

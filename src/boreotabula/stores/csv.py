@@ -1,6 +1,6 @@
-"""CSV as RFC 4180 has it: UTF-8, commas (or tabs), CRLF, quotes where needed.
+"""CSV by RFC 4180: UTF-8, commas (or tabs), CRLF, quotes where needed.
 
-Whole columns are turned into text and joined by Arrow; a text that repeats is looked at once.
+Whole columns are turned into text and joined by Arrow; a repeated text is processed once.
 """
 
 from __future__ import annotations
@@ -19,18 +19,19 @@ from boreotabula.texts import FORMULA, GUARD
 
 _SIGNS = (b'"', b"\n", b"\r")
 _AT_ONCE = 400_000
-"""So many values are written together: their texts take much memory, and no array of texts holds
-more than 2 GiB."""
+"""This many values are written together: their texts take much memory, and no array of texts holds
+more than 2 GiB.
+"""
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
 
 MARKS = {".csv": ",", ".csv.gz": ",", ".tsv": "\t", ".psv": "|"}
-"""What stands between the values of each kind of text, by the ending of its name."""
+"""The separator of values for each kind of text, by the ending of its name."""
 
 
 def mark_of(name: str) -> str | None:
-    """What stands between the values of a file; None if it is no such text."""
+    """The separator of a file's values; None if it is no such text."""
     lower = name.lower()
     return next((mark for ending, mark in MARKS.items() if lower.endswith(ending)), None)
 
@@ -38,7 +39,7 @@ def mark_of(name: str) -> str | None:
 class CsvWriter:
     """Writes record batches of one schema to a stream; the heading line is written at once.
 
-    `mark` stands between values, see `MARKS`.
+    `mark` is the separator, see `MARKS`.
     """
 
     def __init__(self, stream: BinaryIO, schema: pa.Schema, mark: str = ",") -> None:
@@ -50,7 +51,7 @@ class CsvWriter:
         stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch, so many at a time."""
+        """Write the records of a batch in portions."""
         # By values and not by records: a table of a hundred columns takes a hundred times the
         # memory.
         step = max(_AT_ONCE // batch.num_columns, 1)
@@ -84,7 +85,7 @@ def guarded(schema: pa.Schema) -> pa.Schema:
 
 
 def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
-    """Texts with an apostrophe before those that would be formulas."""
+    """The texts, with an apostrophe before those that would be formulas."""
     # Once for each different text of the batch, not for each record.
     value = texts.dictionary
     risky = pc.match_substring_regex(value, FORMULA)
@@ -93,7 +94,7 @@ def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
 
 
 def csv_rows(table: pa.Table) -> list[list[str]]:
-    """The heading and the records of a small table as the texts that CSV holds."""
+    """The heading and the records of a small table as CSV texts."""
     stream = io.BytesIO()
     writer = CsvWriter(stream, table.schema)
     for batch in table.to_batches():
@@ -102,9 +103,10 @@ def csv_rows(table: pa.Table) -> list[list[str]]:
 
 
 def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
-    """Lines of texts that need no quotes: pieces of lines, joined by Arrow in one go.
+    """Lines of texts that need no quotes: pieces of lines, joined by Arrow in one step.
 
-    Neighbours of few different texts make one piece, which carries the marks within and behind it.
+    Neighbouring columns with few different texts make one piece, which includes the separators
+    within and after it.
     """
     joiner = _Joiner(len(columns[0]))
     for index, column in enumerate(columns):
@@ -123,7 +125,7 @@ def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
 
 
 _WORTH = 4
-"""Pieces of lines are made ahead if there are at most a fourth as many of them as lines."""
+"""Pieces of lines are built in advance if there are at most a fourth as many of them as lines."""
 
 
 def _is_of_few(column: pa.Array, lines: int) -> bool:
@@ -136,24 +138,24 @@ def _is_of_few(column: pa.Array, lines: int) -> bool:
 
 
 class _Joiner:
-    """Gathers the pieces that lines are joined of."""
+    """Collects the pieces from which lines are joined."""
 
     def __init__(self, lines: int) -> None:
         self._lines = lines
         self._pieces: list[pa.Array | pa.Scalar] = []
         self._texts = [""]
-        """The different texts of the piece that is under way."""
+        """The distinct texts of the current piece."""
         self._indices: pa.Array | None = None
-        """Which of them each line has; None as long as there is but one."""
+        """The index of each line's text; None as long as there is only one."""
 
     def add(self, column: pa.Array, end: str) -> None:
-        """Add a column of many different texts, and what stands behind it."""
+        """Add a column with many different texts, and the separator after it."""
         self._close()
         self._pieces.append(column)
         self._texts = [end]
 
     def add_few(self, column: pa.DictionaryArray, end: str) -> None:
-        """Add a column of few different texts, and what stands behind it."""
+        """Add a column with few different texts, and the separator after it."""
         texts: list[str] = column.dictionary.to_pylist()
         # Too many pairs of texts: another piece is cheaper than making all of them.
         if _WORTH * len(self._texts) * len(texts) > self._lines and len(texts) > 1:
@@ -194,7 +196,7 @@ def _decoded(column: pa.Array) -> pa.Array:
 
 
 def _quoted_lines(columns: list[pa.Array], mark: str) -> memoryview:
-    """Lines with quotes round the texts that need them: Arrow's writer would quote every text."""
+    """Lines with quotes around the texts that need them: Arrow's writer would quote every text."""
     texts = [_quoted(_decoded(column), mark) for column in columns]
     lines = pc.binary_join_element_wise(*texts, mark, null_handling="replace", null_replacement="")
     return _content(pc.binary_join_element_wise(lines, "", "\r\n"))
@@ -206,7 +208,7 @@ def field_type(field: pa.Field) -> FieldType:
 
 
 def type_name(field: pa.Field) -> str:
-    """The same as the layout calls it."""
+    """The type as the layout writes it."""
     metadata = field.metadata or {}
     return str(metadata.get(b"field_type", b"text").decode())
 
@@ -229,7 +231,7 @@ def column_text(column: pa.Array, kind: FieldType) -> pa.Array:
 
 
 def _once(column: pa.Array) -> pa.Array:
-    """Each day of a column once; most often it is one for a tab."""
+    """Each day of a column once; most often there is one for a tab."""
     if column.null_count == 0 and len(column):
         # As bytes of the buffer: comparing all days with the first costs far less than encoding
         # them.
@@ -242,7 +244,7 @@ def _once(column: pa.Array) -> pa.Array:
 
 
 def _number_text(column: pa.Array) -> pa.Array:
-    """Shortest text that reads back as the same number; whole numbers with all their digits."""
+    """The shortest text that reads back as the same number; whole numbers with all their digits."""
     text = column.cast(pa.string())
     # Above that limit a float has no exact digits any more.
     whole = pc.and_(pc.equal(pc.round(column), column), pc.less(pc.abs(column), _EXACT))
@@ -253,7 +255,7 @@ def _number_text(column: pa.Array) -> pa.Array:
 
 
 def _quoted(text: pa.Array, mark: str) -> pa.Array:
-    """Put quotes round the texts that hold the mark, a quote or a line break."""
+    """Put quotes around the texts that hold the separator, a quote or a line break."""
     # Read by a person, quotes where none are needed are noise; so they are put only where RFC
     # 4180 asks for them.
     needs = pc.match_substring_regex(text, f'[{mark}"\r\n]')
@@ -262,9 +264,9 @@ def _quoted(text: pa.Array, mark: str) -> pa.Array:
 
 
 def _structural(columns: Sequence[pa.Array], mark: str) -> bool:
-    """Whether a text needs care: the bytes of all are looked at in one go.
+    """Whether a text needs quotes: the bytes of all are checked in one step.
 
-    Numbers never do, and what is no dictionary by now is a column of numbers.
+    Numbers never do, and an array that is not dictionary-encoded here is a column of numbers.
     """
     texts = (column.dictionary for column in columns if pa.types.is_dictionary(column.type))
     content = b" ".join(map(_content, texts))
@@ -272,7 +274,7 @@ def _structural(columns: Sequence[pa.Array], mark: str) -> bool:
 
 
 def _content(lines: pa.Array) -> memoryview:
-    """The bytes of all texts of an array, one after the other, without copying them."""
+    """The bytes of all texts of an array, concatenated, without copying them."""
     _, offsets, data = lines.buffers()
     if data is None:
         return memoryview(b"")

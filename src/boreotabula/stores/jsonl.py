@@ -1,4 +1,6 @@
-"""JSON Lines: one object for each record, in UTF-8 (RFC 8259), whole columns turned to text."""
+"""JSON Lines: one object for each record, in UTF-8 (RFC 8259); whole columns are turned into
+text.
+"""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ class Writer(Protocol):
 
 
 Open = Callable[[BinaryIO, Mapping[str, pa.Schema], Sequence[str]], "Opened"]
-"""Begins an output on a stream: the schema of each table, and the key of the layout."""
+"""Starts an output on a stream: the schema of each table, and the key of the layout."""
 
 
 class Opened(Protocol):
@@ -38,7 +38,7 @@ class Opened(Protocol):
         """Write the end."""
 
     def abandon(self) -> None:
-        """Let go of it without writing the end."""
+        """Discard it without writing the end."""
 
 
 @dataclass(frozen=True)
@@ -143,13 +143,13 @@ KINDS: Mapping[str, Kind] = {
 
 
 def kind_of(out: Path) -> Kind | None:
-    """The kind that the ending of a name says; None if there is none, or it is not known."""
+    """The kind for the ending of a name; None if it has none, or an unknown one."""
     name = out.name.lower()
     return next((kind for ending, kind in KINDS.items() if name.endswith(ending)), None)
 
 
 def known_kind(out: Path) -> Kind:
-    """The same. Raises CallError if the ending is not known."""
+    """The kind for the ending of a name. Raises CallError if it is unknown."""
     kind = kind_of(out)
     if kind is None:
         raise CallError(f"“{out}”: the ending chooses the kind of output: {', '.join(KINDS)}")
@@ -160,7 +160,7 @@ def known_kind(out: Path) -> Kind:
 def opened(
     kind: Kind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
 ) -> Iterator[Opened]:
-    """An output on a stream, let go of if the block fails. It is for the block to close it."""
+    """An output on a stream, discarded if the block fails. The block must close it."""
     output = kind.open(stream, schemas, key)
     try:
         yield output

@@ -1,5 +1,6 @@
-"""A file that is written anew by each run, its ending says which kind it is; or, for a layout with
-several output tables, a folder with a file for each."""
+"""A file that is written anew by each run, of the kind that its ending says; for a layout with
+several output tables, a folder with a file for each.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +45,7 @@ _SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
 class NewFile(OnDisk):
     """The file at a path, or the folder of that name.
 
-    An output that would be the same again is left as it is; what it held before is kept in the run
+    An output that would not change is left alone; otherwise its old content is kept in the run
     folder. With `safe_csv` texts are written so that no spreadsheet program takes one for a
     formula.
     """
@@ -57,10 +58,10 @@ class NewFile(OnDisk):
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of the layout's source folders, once it is sure that it can be written.
+        """The files of the layout's source folders, after checking that the output can be written.
 
         Raises CallError for an unknown ending, a missing folder, an output that is an input, or a
-        file that no run has written, unless that may be overwritten.
+        file that no run has written, unless it may be overwritten.
         """
         out, tables = self.path, list(layout.plan.tables)
         if self._in_folder(tables):
@@ -84,7 +85,9 @@ class NewFile(OnDisk):
         return len(tables) > 1 and not self.path.name.lower().endswith(_SEVERAL)
 
     def _check_own(self, tables: Collection[str]) -> None:
-        """Raises CallError if what is there was not left so by a run, and may not be replaced."""
+        """Raises CallError if the existing output was not left so by a run, and may not be
+        replaced.
+        """
         if self._in_folder(tables):
             check_folder(self.path, overwrite=self.overwrite)
         elif self.path.is_file() and self.path.stat().st_size > 0 and not self.overwrite:
@@ -92,9 +95,9 @@ class NewFile(OnDisk):
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[Output | _Same]:
-        """A writer for each table; what they write is put in place at the end, or not at all.
+        """A writer for each table; the output is put in place at the end, or not at all.
 
-        Raises CallError if another run has made something of the output that may not be replaced.
+        Raises CallError if another run has changed the output so that it may not be replaced.
         """
         # Asked again, as another run may have ended since the look.
         self._check_own(tables)
@@ -152,7 +155,8 @@ class NewFile(OnDisk):
 
 def _check_own(out: Path, files: Sequence[Path]) -> None:
     """Raises CallError if an output was not written by a run, or some of its files were changed
-    since."""
+    since.
+    """
     if not wrote(out):
         raise CallError(
             f"“{out}” was not written by extract, so it was not replaced; choose another name,"
@@ -185,8 +189,9 @@ def _no_folder(out: Path, tables: Sequence[str]) -> CallError:
 
 
 def check_folder(out: Path, *, overwrite: bool) -> None:
-    """Raises CallError if an output cannot be a folder, or one that no run has written is there, or
-    was changed since."""
+    """Raises CallError if an output cannot be a folder, or if an existing one was not written by a
+    run, or was changed since.
+    """
     if out.exists() and not out.is_dir():
         raise CallError(f"“{out}” is a file; name a folder")
     # The run folder alone says nothing: somebody else may have made a folder beside it.
@@ -200,7 +205,7 @@ def check_folder(out: Path, *, overwrite: bool) -> None:
 
 @dataclass
 class _Same(WritingBase):
-    """An output that would be the same again: only the record of the run is written."""
+    """An output that would not change: only the record of the run is written."""
 
     store: NewFile
     old: OldOutput
@@ -219,9 +224,9 @@ class Output(WritingBase):
     store: NewFile
     writers: Mapping[str, Writer]
     ends: Sequence[Callable[[], None]] = ()
-    """What writes the end of each file."""
+    """Writes the end of each file."""
     stream: BinaryIO | None = None
-    """The stream, if its lines can be taken over from an older output or by a later one."""
+    """The stream, if its lines can be copied from an older output or by a later one."""
     old: OldOutput | None = None
     old_stream: BinaryIO | None = None
     modified_ns: int = 0
@@ -230,19 +235,19 @@ class Output(WritingBase):
     files: Mapping[str, BinaryIO] = field(default_factory=dict)
     """The stream of each file of an output that is a folder."""
     keys: Mapping[str, str] = field(default_factory=dict)
-    """By each file that is read, in order, the key of its result."""
+    """For each file that is read, in order, the key of its result."""
     sources: Sources | None = None
-    """Where the records are from, if the output does not say so itself."""
+    """The sources of records, if the output has no columns for them."""
     digests: Mapping[str, str] = field(default_factory=dict)
-    """What each file held before it was read."""
+    """The earlier content of each file, as digests."""
     used_keys: dict[str, str] = field(default_factory=dict)
-    """Those of files whose reading was decided by others, too."""
+    """The digests of files whose reading was also decided by others."""
     parts: dict[str, Part] = field(default_factory=dict)
     done: bool = False
-    """Whether it takes the place of the older output."""
+    """Whether it replaces the older output."""
 
     def take(self, reading: FileReading) -> FileReading:
-        """Write the records of a reading, or take over its lines."""
+        """Write the records of a reading, or copy its lines."""
         start = self._place()
         key = self.keys.get(reading.name, "")
         if key and reading.digest != content_digest(reading.digest):
@@ -281,7 +286,7 @@ class Output(WritingBase):
         self.writers[table].write(batch)
 
     def commit(self, run: Run) -> None:
-        """Write the end, and the record of the run; then the output takes its place."""
+        """Write the end, and the record of the run; then replace the output."""
         store = self.store
         for end in self.ends:
             end()
@@ -306,7 +311,7 @@ class Output(WritingBase):
         return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
 
     def _described(self) -> dict[str, object]:
-        """What the record of the run says of the output, so that it is known again."""
+        """The entries about the output in the record of the run, by which it is recognised."""
         if self.file is None:
             return {"files": {name: _looks(file) for name, file in self.files.items()}}
         self.file.flush()
@@ -316,14 +321,14 @@ class Output(WritingBase):
 
 
 def _looks(stream: BinaryIO) -> dict[str, int]:
-    """The size of a file, and when it was written to last."""
+    """The size of a file, and its last change."""
     stream.flush()
     looks = os.fstat(stream.fileno())
     return {"size": looks.st_size, "modified_ns": looks.st_mtime_ns}
 
 
 def _keep_before(run: Run, out: Path) -> None:
-    """Keep what an output held, if it is to hold something else now."""
+    """Keep the old content of an output, if it changes."""
     record, since = earlier_record(out), run.since
     if record is None or since is None:
         return

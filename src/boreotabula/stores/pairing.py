@@ -1,4 +1,4 @@
-"""Which row of a table that is there is which record: by the key, else by where it is from."""
+"""Which row of an existing table is which record: by the key, else by the source."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ Values = tuple[str, ...]
 
 @dataclass(frozen=True)
 class Lines:
-    """The rows of a table, or the records of a run: their values and where they are from."""
+    """The rows of a table, or the records of a run: their values and sources."""
 
     values: Sequence[Values]
     sources: Sequence[Source]
     names: Sequence[Values] = ()
-    """Those of them that are no numbers: they say what a record is about."""
+    """The values that are no numbers: they say what a record is about."""
     keys: Sequence[Values] = ()
     """The values of the key, if there is one."""
 
@@ -35,8 +35,11 @@ def lines_of(
     renamed: Mapping[str, str] | None = None,
     fitted: Callable[[str], str] = str,
 ) -> Lines:
-    """Records as lines: all fields but those that say where they are from. `renamed` are the names
-    of files now by what they were before; `fitted` gives a text as the table can hold it."""
+    """Records as lines: all fields but those of the source.
+
+    `renamed` maps earlier names of files to present ones; `fitted` gives a text as the table can
+    hold it.
+    """
     fields = [value for value in records.schema if value.name not in PROVENANCE]
     texts = {
         value.name: list(map(fitted, texts_of(records.column(value.name), value)))
@@ -56,7 +59,7 @@ def lines_of(
 
 
 def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
-    """Values as they are written, blanks as empty texts."""
+    """Values as written, blanks as empty texts."""
     texts: list[str] = []
     for chunk in column.chunks:
         texts += (value or "" for value in column_text(chunk, field_type(field)).to_pylist())
@@ -65,7 +68,7 @@ def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
 
 @dataclass
 class Pairs:
-    """For each record its row, if it has one; and the rows that go."""
+    """For each record its row, if it has one; and the rows to remove."""
 
     rows: list[int | None]
     gone: list[int] = field(default_factory=list)
@@ -74,11 +77,11 @@ class Pairs:
 def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
     """Pair the rows of a table with the records that are written now.
 
-    `again` are the files whose records are written now: rows of theirs that are no record any more
-    go, all others stay. By the key, rows are known whatever file they are from. Without one a row
-    is known by its values within its tab, then by those that are no numbers, so that it stays with
-    its record when rows were added above it in the form; then by its cell; rows of no run by their
-    values alone.
+    `again` are the files whose records are written now: their rows that are no longer records are
+    removed, all others stay. With a key, rows are recognised whatever file they are from. Without
+    one a row is recognised by its values within its tab, then by those that are no numbers, so that
+    it stays with its record when rows were added above it in the form; then by its cell; rows of
+    no run by their values alone.
     """
     pairs = Pairs([None] * len(records.values))
     if rows.keys:
@@ -120,7 +123,7 @@ def _by_cell(lines: Lines) -> Sequence[Values]:
 def _places(
     known_groups: Sequence[Values], chosen: Iterable[int] | None = None
 ) -> Mapping[Values, deque[int]]:
-    """The rows by what they are known by; rows of the same in their order."""
+    """The rows by identity; rows with the same one in order."""
     places: dict[Values, deque[int]] = defaultdict(deque)
     # Of equal rows the first belongs to the first, so that their order stays.
     for index in range(len(known_groups)) if chosen is None else chosen:

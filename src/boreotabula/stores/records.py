@@ -35,7 +35,7 @@ from boreotabula.texts import unguarded_text
 
 
 def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Table:
-    """The records of an output, or those that a layout (.toml) gives now.
+    """The records of an output, or the present ones of a layout (.toml).
 
     The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
     """
@@ -59,7 +59,7 @@ def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Tabl
 
 
 def source_folders(place: Place) -> list[Path]:
-    """The source folders of a layout, or of that which an output was made by, as far as known."""
+    """The source folders of a layout, or of the layout that made an output, as far as known."""
     try:
         if isinstance(place, Path) and place.suffix.lower() == ".toml":
             return list(Layout.load(place).folders.values())
@@ -70,7 +70,7 @@ def source_folders(place: Place) -> list[Path]:
 
 
 def source_paths(place: Place) -> dict[str, Path]:
-    """The files that records come from by their names, as far as they lie here."""
+    """The local files that records come from, by name."""
     try:
         if isinstance(place, Path) and place.suffix.lower() == ".toml":
             layout = Layout.load(place)
@@ -83,7 +83,7 @@ def source_paths(place: Place) -> dict[str, Path]:
 
 
 def saved_records(saved: SavedOutput) -> pa.Table:
-    """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
+    """The records of an output of any kind. Raises CallError if they cannot be read."""
     try:
         records = _read(saved)
         # Where the output does not name its sources, the run folder does.
@@ -95,7 +95,7 @@ def saved_records(saved: SavedOutput) -> pa.Table:
 
 
 def _with_choices(table: pa.Table, saved: SavedOutput) -> pa.Table:
-    """Records whose columns know the choices that the layout lists."""
+    """Records whose columns carry the choices that the layout lists."""
     listed = saved.choices
     fields = [
         field.with_metadata({**(field.metadata or {}), CHOICES: json.dumps(listed[field.name])})
@@ -107,7 +107,7 @@ def _with_choices(table: pa.Table, saved: SavedOutput) -> pa.Table:
 
 
 def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
-    """Records of an output that does not say where they are from: the run folder does."""
+    """Records of an output without columns for their source, with those in the run folder."""
     # Of several tables each is a file in a folder: then that is the output.
     outs = (saved.path, saved.path.parent)
     every = (sources_of_run(out, saved.table, records.num_rows) for out in outs)
@@ -162,9 +162,9 @@ def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
 
 
 def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
-    """The records of a dataset, file by file: what its folders are named after is a column too.
+    """The records of a dataset, file by file, with the partition values of the folders as columns.
 
-    Raises OSError, ValueError or pyarrow's own if it cannot be read.
+    Raises OSError, ValueError or pyarrow's own errors if it cannot be read.
     """
     from pyarrow import parquet
 
@@ -189,7 +189,7 @@ _AT_ONCE = 100_000
 
 
 def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
-    """A column of one value, given its text."""
+    """A column with a single value, given as text."""
     value = typed(pa.array([text], pa.string()), field.type, field_type(field))
     return value.take(pa.array([0] * times, pa.int32()))
 
@@ -238,8 +238,9 @@ def _as_text(value: object) -> str | None:
 
 
 def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
-    """The columns of a table in a workbook, which may have headings of its own and others beside
-    it."""
+    """The columns of a table in a workbook, which may have its own headings and other columns
+    beside it.
+    """
     sheet = _sheet_of(saved, saved.tab)
     # A table in a workbook may have been moved, or columns put beside it.
     rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
@@ -265,7 +266,7 @@ def _sheet_of(saved: SavedOutput, tab: str) -> Sheet:
 
 
 def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
-    """Records of a table without columns for their source: a hidden tab has it by their key."""
+    """Records of a table without columns for their source: a hidden tab has it by key."""
     sheet = _sheet_of(saved, sources_tab(saved.tab))
     key = [name for cell in sheet.rows[0] if (name := cell_text(cell)) and name not in PROVENANCE]
     known = kept_sources(sheet, key)
@@ -280,7 +281,7 @@ def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
 
 
 def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, ...]]:
-    """The rows of a table of a database, values as Python has them.
+    """The rows of a table of a database, with Python values.
 
     Raises OSError, ValueError or CallError if they cannot be read.
     """
@@ -293,7 +294,7 @@ def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, .
 
 
 def texts_of(table: pa.Table, name: str) -> list[str | None]:
-    """The values of a field as CSV has them."""
+    """The values of a field as in CSV."""
     from boreotabula.stores.csv import column_text
 
     field = table.schema.field(name)
@@ -332,8 +333,11 @@ def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
 def chosen_records(
     output: SavedOutput, number: int | None, where: Mapping[str, str]
 ) -> Iterator[tuple[int, Mapping[str, str]]]:
-    """The records asked for, each with its number counted from 1: one by number, or all that have
-    some values. Raises CallError for fields that the output does not have."""
+    """The selected records, each with its number counted from 1: one by number, or all with given
+    values.
+
+    Raises CallError for fields that the output does not have.
+    """
     for index, record in enumerate(records_of(output), 1):
         if index == 1:
             _check_fields(record, where)

@@ -1,7 +1,7 @@
-"""What of an older output can be taken over: the lines of files that have not changed.
+"""What can be copied from an older output: the lines of unchanged files.
 
-The record of a run says which bytes of its output are from which file, and what the output looked
-like when it was written. Only an output that still looks so is trusted.
+The record of a run says which bytes of its output are from which file, and the output's size and
+time when it was written. Only an output that still matches is trusted.
 """
 
 from __future__ import annotations
@@ -22,17 +22,17 @@ Part = tuple[int, int]
 
 @dataclass(frozen=True)
 class Written:
-    """What the record of a run says of its output, for the next run."""
+    """The entries about the output in the record of a run, for the next run."""
 
     size: int
     modified_ns: int
     keys: Mapping[str, str]
-    """By each file, in order, the key of its result: of all that its records depend on."""
+    """For each file, in order, the key of its result: of everything that its records depend on."""
     parts: Mapping[str, Part]
-    """The bytes of each file, where they can be taken over."""
+    """The bytes of each file, where they can be copied."""
 
     def described(self) -> dict[str, Any]:
-        """The same as plain data."""
+        """The entries as plain data."""
         return {
             "size": self.size,
             "modified_ns": self.modified_ns,
@@ -49,7 +49,7 @@ class OldOutput:
     written: Written
 
     def is_same(self, keys: Mapping[str, str]) -> bool:
-        """Whether files with these keys, in order, would give just the same output."""
+        """Whether files with these keys, in order, would give exactly the same output."""
         # What the files decide among them follows from all of them: it is the same, too.
         lengths = {name: len(key) for name, key in keys.items()}
         # A key may have grown by what the files decide among them; its beginning is compared.
@@ -57,14 +57,16 @@ class OldOutput:
         return known_places == list(keys.items())
 
     def part(self, reading: FileReading, key: str) -> Part | None:
-        """The bytes that hold the records of a file, if they would be the same again."""
+        """The bytes that hold the records of a file, if they would be the same."""
         if self.written.keys.get(reading.name) != key or not is_reusable(reading):
             return None
         return self.written.parts.get(reading.name)
 
 
 def is_reusable(reading: FileReading) -> bool:
-    """Whether the records of a file depend on nothing else: a copied tab's depend on the other."""
+    """Whether the records of a file depend on nothing else: those of a copied tab depend on the
+    other file.
+    """
     return reading.read and not any(tab.is_copy for tab in reading.tabs)
 
 
@@ -103,7 +105,7 @@ def copy_part(old: BinaryIO, part: Part, new: BinaryIO) -> None:
 
 
 class _Limited:
-    """So many bytes of a stream, and no more."""
+    """A limited number of bytes of a stream."""
 
     def __init__(self, stream: BinaryIO, left: int) -> None:
         self._stream, self._left = stream, left

@@ -1,4 +1,4 @@
-"""Outputs of earlier runs: their records, and what the record of the run says of them."""
+"""Outputs of earlier runs: their records, and what the record of the run says about them."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class SavedOutput:
     table: str
     record: Mapping[str, Any]
     home: Path
-    """The folder from which the run's paths are meant."""
+    """The folder to which the run's paths are relative."""
     base: Base | None = None
     """The session in which a database is read, if there is one already."""
 
@@ -49,23 +49,23 @@ class SavedOutput:
 
     @property
     def layout_path(self) -> Path:
-        """Where the layout of the run lies, or lay."""
+        """The path of the run's layout, present or past."""
         written = str(self.record["layout"].get("path", self.record["layout"]["file"]))
         return self.home / real_name(written)
 
     def digest_of(self, file: str) -> str:
-        """The digest of a source file as it was read; empty if it was not."""
+        """The digest of a source file as it was read; empty if it was not read."""
         files = (value for value in self.record["files"] if value["file"] == file)
         return next((str(file["sha256"]) for file in files), "")
 
     @property
     def partition(self) -> Sequence[str] | None:
-        """The fields that part it, if it is a dataset; None if it is a file."""
+        """The partition fields of a dataset; None for a file."""
         result = self.record.get("partition")
         return None if result is None else [str(value) for value in result]
 
     def part_files(self) -> list[Path]:
-        """The files of a dataset, as the run wrote them. Raises CallError if one is not there."""
+        """The files of a dataset, as the run wrote them. Raises CallError if one is missing."""
         below = f"{self.table}/" if len(self.record["tables"]) > 1 else ""
         names = [str(value) for value in self.record["written"]["files"]]
         # Of several tables each has a folder, in which its files lie.
@@ -77,7 +77,7 @@ class SavedOutput:
 
     @property
     def guarded(self) -> bool:
-        """Whether an apostrophe stands before texts that could be taken for formulas."""
+        """Whether texts that could be taken for formulas have an apostrophe in front."""
         return bool(self.record.get("safe_csv"))
 
     @property
@@ -88,19 +88,19 @@ class SavedOutput:
 
     @property
     def bare(self) -> bool:
-        """Whether the output itself does not say where its records are from."""
+        """Whether the output has no columns for the source of its records."""
         return self.record.get("provenance") is False
 
     @property
     def written_types(self) -> Mapping[str, str]:
-        """The layout type of each column that the output itself has."""
+        """The layout type of each column of the output."""
         kinds = self.field_types
         left = PROVENANCE if self.bare else ()
         return {name: kind for name, kind in kinds.items() if name not in left}
 
     @property
     def units(self) -> Mapping[str, str]:
-        """What the numbers of fields are counted in, where the layout says so."""
+        """The units of fields, where the layout gives them."""
         described = next(value for value in self.record["tables"] if value["table"] == self.table)
         return {str(value["field"]): str(value.get("unit", "")) for value in described["fields"]}
 
@@ -116,7 +116,7 @@ class SavedOutput:
 
     @property
     def headings(self) -> Mapping[str, str]:
-        """The heading of each field, as a workbook that was there spells it."""
+        """The heading of each field, in the spelling of an existing workbook."""
         described = next(value for value in self.record["tables"] if value["table"] == self.table)
         return {
             str(value["field"]): str(value.get("heading", value["field"]))
@@ -132,9 +132,9 @@ class SavedOutput:
 
 
 def keep_before(out: Path) -> None:
-    """Keep an output and the record of its run in its run folder, before another takes its place.
+    """Keep an output and the record of its run in its run folder, before another replaces it.
 
-    Only an output of one file is kept. Raises OSError if that cannot be.
+    Only an output of one file is kept. Raises OSError if that fails.
     """
     record = last_run_folder(out) / RUN_RECORD
     if not (out.is_file() and record.is_file()):
@@ -157,7 +157,7 @@ def _before(folder: Path, out: Path) -> Path:
 
 
 def output_before(saved: SavedOutput) -> SavedOutput:
-    """What an output held before the last run that changed it.
+    """The content of an output before the last run that changed it.
 
     Raises CallError if it is not kept.
     """
@@ -177,7 +177,7 @@ def output_before(saved: SavedOutput) -> SavedOutput:
 
 
 def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput, Path]:
-    """An output, of several tables the first if none is named, and the folder of its run.
+    """An output, with several tables the first unless one is named, and the folder of its run.
 
     Raises CallError if it was not written by a run.
     """
@@ -193,7 +193,9 @@ def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput,
 
 
 def known_output(place: Place, table: str) -> SavedOutput | None:
-    """The same; None if it was not written by a run, or had no such table."""
+    """An output and the folder of its run; None if it was not written by a run, or had no such
+    table.
+    """
     try:
         return saved_output(place, table)
     except CallError:
@@ -237,7 +239,7 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
 
 
 def _no_output(path: Path) -> CallError:
-    """What is said of a file that is no output of a run."""
+    """The error for a file that is no output of a run."""
     if (last_run_folder(path) / RUN_RECORD).is_file():
         return CallError(
             f"“{last_run_folder(path) / RUN_RECORD}” is damaged or of another output; run extract"

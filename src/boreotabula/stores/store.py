@@ -1,7 +1,8 @@
-"""What every kind of target is to a run: it says what it cannot hold, remembers the run before,
-gives back what it holds, and takes records, whole or not at all.
+"""The interface of every kind of target to a run.
 
-A new kind of target is a module with a `Store`; `run.py` knows nothing else of it.
+A target says what it cannot hold, remembers the run before, returns its content, and takes records,
+whole or not at all. A new kind of target is a module with a `Store`; `run.py` knows nothing else
+about it.
 """
 
 from __future__ import annotations
@@ -37,24 +38,27 @@ class Task:
     inbox: Inbox
     means: ReadOptions
     digests: Mapping[str, str]
-    """Of each file, by its name; empty of those that cannot be read."""
+    """For each file, by its name; empty for unreadable files."""
 
 
 class Writing(Protocol):
-    """A store that takes the records of a run. Nothing is in the target before `commit`."""
+    """A store while it takes the records of a run. Nothing is in the target before `commit`."""
 
     def readings(self) -> Iterator[FileReading] | None:
-        """The readings of the files, if the store has them read itself; else None."""
+        """The readings of the files, if the store reads them itself; else None."""
 
     def take(self, reading: FileReading) -> FileReading:
-        """Take the records of a file, as they come. Returns the reading, with what the store has
-        to say of it. Raises CallError if they cannot be written."""
+        """Take the records of a file, as they come.
+
+        Returns the reading, with the store's findings about it. Raises CallError if they cannot be
+        written.
+        """
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
         """Take the records of all files, where columns or rows follow from all of them."""
 
     def settle(self, run: Run) -> Run:
-        """The run, with what becomes of the rows that are there. Raises CallError."""
+        """The run, with the changes to existing rows. Raises CallError."""
 
     def commit(self, run: Run) -> None:
         """Make the records part of the target, and keep the record of the run. Raises CallError."""
@@ -69,25 +73,25 @@ class Store(Protocol):
 
     @property
     def file(self) -> Path | None:
-        """The file or folder that it is; None if it is none."""
+        """The file or folder that it is; None if it is neither."""
 
     def record_folder(self, tables: Sequence[str]) -> Path | None:
         """Where the findings and the record of a run are put; None if nowhere."""
 
     @property
     def takes_whole(self) -> bool:
-        """Whether all records must be there before it can take any."""
+        """Whether it needs all records before it can take any."""
 
     @property
     def adds(self) -> bool:
-        """Whether what it holds of files that are gone stays."""
+        """Whether its records of removed files stay."""
 
     def look(
         self, layout: Layout, named: Sequence[Path], on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of a run, once it is sure that the target can hold its records.
+        """The files of a run, after checking that the target can hold its records.
 
-        Raises CallError for whatever is wrong with the call, before any file is read.
+        Raises CallError for any error of the call, before a file is read.
         """
 
     def locked(self, layout: Layout) -> AbstractContextManager[None]:
@@ -97,7 +101,7 @@ class Store(Protocol):
         """The record of the last run into the target; None if there is none."""
 
     def saved(self, table: str) -> SavedOutput | None:
-        """What the target holds of a table; None if that is not known."""
+        """The target's content of a table; None if unknown."""
 
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> AbstractContextManager[Writing]:
         """Begin to write tables with these columns. Without `commit` nothing changes."""
@@ -105,7 +109,7 @@ class Store(Protocol):
 
 @dataclass(frozen=True)
 class OnDisk:
-    """What stores have in common that are a file or folder of this machine."""
+    """What stores have in common that are a local file or folder."""
 
     path: Path
     on_wait: OnWait = field(default=lambda _: None, kw_only=True)
@@ -139,7 +143,7 @@ class OnDisk:
 
 
 class WritingBase:
-    """A store that takes records, and has nothing to say of them: what others begin with."""
+    """A base for stores that take records and have no findings about them."""
 
     def readings(self) -> Iterator[FileReading] | None:
         """They are read by the run."""
@@ -169,7 +173,8 @@ def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
 
 
 def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
-    """The columns of a table that are written: without those that say where a record is from, if
-    the layout wants none."""
+    """The columns of a table that are written: without the source of records, if the layout wants
+    none.
+    """
     kept = [value for value in schema if layout.spec.provenance or value.name not in PROVENANCE]
     return pa.schema(kept)

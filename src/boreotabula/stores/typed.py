@@ -15,7 +15,7 @@ from boreotabula.stores.csv import field_type, type_name
 
 
 def in_seconds(records: Any) -> Any:
-    """Records whose times are in seconds, as a layout has them: Parquet knows no such times.
+    """Records whose times are in seconds, as layouts define them: Parquet has no such times.
 
     Takes and returns a table or a batch.
     """
@@ -64,7 +64,7 @@ def decoded(schema: pa.Schema) -> pa.Schema:
 
 
 def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
-    """The values that the texts of an output mean."""
+    """The typed values of an output's texts."""
     if field_kind.written is Written.AS_MONTH:
         # Some stores have months as “2026-03”, others as a day.
         whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)

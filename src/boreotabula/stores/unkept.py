@@ -1,4 +1,4 @@
-"""Targets that remember nothing: standard output, and nothing at all."""
+"""Targets that remember nothing: standard output, and no target at all."""
 
 from __future__ import annotations
 
@@ -63,7 +63,7 @@ class Stdout(Nowhere):
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The same. Raises CallError if there are several tables, or their columns grow."""
+        """The same files. Raises CallError if there are several tables, or their columns grow."""
         # Records go out as they come, so all columns must be known before the first.
         if layout.plan.grows or len(layout.plan.tables) > 1:
             raise CallError(
@@ -74,7 +74,7 @@ class Stdout(Nowhere):
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Streamed]:
-        """Begin with the line of headings."""
+        """Start with the heading line."""
         assert self.stream is not None
         ((_, schema),) = tables.items()
         writer = CsvWriter(self.stream, guarded(schema) if self.safe_csv else schema)

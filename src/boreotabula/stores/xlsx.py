@@ -38,7 +38,7 @@ class NewWorkbook:
         self.abandon()
 
     def abandon(self) -> None:
-        """Let go of it."""
+        """Discard it."""
         self._package.close()
         for rows in self.writers.values():
             rows.close()
@@ -61,7 +61,7 @@ def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
 
 
 def tab_name(table: str) -> str:
-    """The name of a table as tabs allow it."""
+    """A table's name in the form that tabs allow."""
     return valid_name(table, otherwise="records")
 
 
@@ -84,7 +84,9 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
 
 
 def fill(package: Package, part: str, rows: SheetRows) -> None:
-    """Put rows into a worksheet instead of its own, and fit its table object and widths to them."""
+    """Put rows into a worksheet in place of its own, and fit its table object and widths to
+    them.
+    """
     # Rows were written to a temporary file; they are put between the two halves of the sheet.
     sheet = package.worksheet(part)
     last = Address(rows.last - 1, len(rows.schema) - 1)
@@ -106,8 +108,7 @@ def fill(package: Package, part: str, rows: SheetRows) -> None:
 
 
 def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
-    """Give a table object its new extent and columns; what it is sorted by is let go, what it is
-    filtered by stays."""
+    """Give a table object its new extent and columns; its sorting is removed, its filter stays."""
     root = package.tree(table)
     root.set("ref", whole)
     for column in root.findall("{*}autoFilter"):

@@ -1,4 +1,4 @@
-"""The type of a field, by all values that were met."""
+"""The type of a field, by all its values."""
 
 from __future__ import annotations
 
@@ -21,35 +21,37 @@ LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "
 """The languages whose names of months and days are looked for, beside English."""
 FOOTNOTE_SIGNS = "*†‡§¹²³⁴⁵⁶⁷⁸⁹"
 MOST_LANGUAGES = 6
-"""One form comes in at most so many."""
+"""One form comes in at most this many languages."""
 _KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
 _MOST = 500
-"""So many cells show the type of a column."""
+"""This many cells show the type of a column."""
 _FEWEST, _ODD = 10, 0.1
-"""Of so many values this part may be odd ones, that are no reason to call a field a text."""
+"""Among this many values, this part may be odd ones that do not make the field a text."""
 
 DASHES = ("-", "–", "—", "..", "...", ".")
-"""Signs that stand where a figure is missing."""
+"""Signs in place of a missing figure."""
 NOTHING = (*DASHES, "n/a", "N/A", "na", "NA", "n.a.", "N.A.")
-"""Signs that everyone reads as nothing; a cross or an asterisk may well mean something."""
+"""Signs that everyone reads as no value; a cross or an asterisk may well have a meaning."""
 
 
 @dataclass(frozen=True)
 class Typed:
-    """The type of a field, and what the layout says of it besides."""
+    """The type of a field, and what else the layout says about it."""
 
     kind: str
     options: Mapping[str, Any] = field(default_factory=dict)
     nothing: tuple[str, ...] = ()
-    """Signs among its values that stand for nothing."""
+    """Signs among its values that count as blank."""
     odd: tuple[str, ...] = ()
-    """The values that are not of the type."""
+    """The values of another type."""
     guessed: str = ""
-    """The first value that no other one shows how to read: a day and month, or a decimal mark."""
+    """The first value for which no other one shows how to read it: a day and month, or a decimal
+    mark.
+    """
 
 
 def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
-    """The narrowest type that all filled cells are of; 'text' if there is none but that."""
+    """The narrowest type of all filled cells; 'text' if there is no other."""
     type_ = typed(cells, languages, tolerant=False)
     plain = not type_.options and not type_.nothing and not type_.guessed
     return type_.kind if plain else "text"
@@ -63,8 +65,11 @@ def typed(
     *,
     tolerant: bool = True,
 ) -> Typed:
-    """The narrowest type of some cells, with signs for nothing, units and decimal marks among them;
-    if `tolerant`, a few odd ones may be of none. `heading` may name their unit."""
+    """The narrowest type of some cells, with signs for blank values, units and decimal marks among
+    them.
+
+    If `tolerant`, a few odd ones may be of another type. `heading` may name their unit.
+    """
     filled = [cell for cell in cells if cell != ""][:_MOST]
     nothing = tuple(dict.fromkeys(_sign(cell) for cell in filled if _sign(cell)))
     sentinel = _sentinel(filled)
@@ -88,8 +93,9 @@ def _narrowest(
     *,
     tolerant: bool,
 ) -> Typed:
-    """The narrowest type of cells that all mean something; `nothing` are the signs for nothing
-    that stand among them."""
+    """The narrowest type of cells that all have a meaning; `nothing` are the signs for blank values
+    among them.
+    """
     signs, plain = _without_signs(filled)
     unit, figures = _without_unit(plain, heading)
     beside = [*([unit] if unit else []), *signs]
@@ -125,11 +131,11 @@ def _narrowest(
 
 
 _FIRST = 5
-"""If the first cells all fail, the others need not be asked."""
+"""If this many first cells all fail, the others need not be tried."""
 
 
 def _converted(cells: Sequence[Cell], form: ValueForm) -> Converted | None:
-    """Cells as values of a type; None if the first few of them are none at all."""
+    """Cells as values of a type; None if the first few all fail."""
     first = convert(cells[:_FIRST], form)
     if len(first.failures) == len(cells[:_FIRST]) and first.doubt is None:
         return None
@@ -137,7 +143,7 @@ def _converted(cells: Sequence[Cell], form: ValueForm) -> Converted | None:
 
 
 def _any_whole(figures: Sequence[Cell]) -> bool:
-    """Whether any of some numbers is written as a plain whole one."""
+    """Whether any of the numbers is written as a plain whole one."""
     return any(
         cell.is_integer() if isinstance(cell, float) else isinstance(cell, str) and cell.isdigit()
         for cell in figures
@@ -158,7 +164,7 @@ def _read(
     kind: str, done: Converted, cells: Sequence[Cell], most_odd: int, languages: tuple[str, ...],
     *, settled: bool,
 ) -> Typed | None:  # fmt: skip
-    """What a type makes of some cells; None if too many are not of it."""
+    """The values of some cells in a type; None if too many cells fail."""
     guessed = ""
     options: dict[str, Any] = {}
     if done.doubt is not None and kind in ("date", "datetime"):
@@ -180,8 +186,9 @@ def _read(
 
 
 def _day_first(cells: Sequence[Cell]) -> bool:
-    """Whether the day comes first in dates that do not show it: so that they are days in turn; else
-    it does."""
+    """Whether the day comes first in dates that do not show it: the way in which they are
+    consecutive days; else true.
+    """
     steps = {}
     for day_first in (True, False):
         days = convert(cells, ValueForm("date", day_first=day_first)).values.drop_null().to_pylist()
@@ -191,7 +198,7 @@ def _day_first(cells: Sequence[Cell]) -> bool:
 
 
 _NEAR = 7
-"""Days that follow one another within a week are in their order."""
+"""Days that follow each other within a week are in order."""
 
 
 def _sign(cell: Cell) -> str:
@@ -201,12 +208,14 @@ def _sign(cell: Cell) -> str:
 
 _SENTINELS = ("-9999", "-999", "-99999", "-999.9", "-9999.0", "9999", "99999")
 _FAR = 4
-"""A number so much larger than all others stands for something, such as no value."""
+"""A number this much larger than all others has a meaning, such as no value."""
 
 
 def _sentinel(cells: Sequence[Cell]) -> str:
-    """The number that stands for nothing among others: one that measuring programs use, that comes
-    again, and is far from all others; nothing if there is none."""
+    """The number that means no value among others; None if there is none.
+
+    It is one that measuring programs use, is repeated, and is far from all others.
+    """
     counts = Counter(cell_text(cell).strip() for cell in cells)
     again = [text for text in _SENTINELS if counts[text] > 1]
     if len(again) != 1:
@@ -232,7 +241,7 @@ _WITH_SIGN = re.compile(rf"(?P<number>.*\d)\s*(?P<sign>[{FOOTNOTE_SIGNS}]{{1,3}}
 
 
 def _without_signs(cells: Sequence[Cell]) -> tuple[list[str], list[Cell]]:
-    """The signs that refer to footnotes behind a few numbers, and the cells without them."""
+    """The signs that refer to footnotes after a few numbers, and the cells without them."""
     hits = {
         index: hit
         for index, cell in enumerate(cells)
@@ -248,8 +257,10 @@ def _without_signs(cells: Sequence[Cell]) -> tuple[list[str], list[Cell]]:
 
 
 def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]:
-    """The unit beside the numbers of some cells, and the cells without it; nothing, and the cells
-    as they are, if what stands beside them is none. Two units are two scales."""
+    """The unit beside the numbers of some cells, and the cells without it.
+
+    Empty, and the unchanged cells, if it is no unit. Two units are two scales.
+    """
     hits = {
         index: hit
         for index, cell in enumerate(cells)
@@ -275,14 +286,14 @@ def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]
 
 
 def _marks(known_text: str | None, figures: Sequence[Cell]) -> Iterator[str | None]:
-    """The decimal marks that figures may have: what is settled, none, or one that they show."""
+    """The possible decimal marks of figures: the settled one, none, or one that they show."""
     yield known_text
     if not known_text and any(isinstance(cell, str) and set(cell) & set(".,") for cell in figures):
         yield from ".,"
 
 
 def languages_of(cells: Sequence[Cell]) -> list[str]:
-    """The languages that some texts need to be read as months or dates; none if English does."""
+    """The languages needed to read some texts as months or dates; none if English is enough."""
     texts = [
         cell for cell in dict.fromkeys(cells)
         if isinstance(cell, str) and any(sign.isalpha() for sign in cell)
@@ -303,8 +314,9 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
 
 
 def month_languages(texts: Sequence[str], languages: Sequence[str]) -> list[str] | None:
-    """The languages that some names of months without a year need, besides the
-    `languages` that are known; None if the texts are no such names."""
+    """The languages needed for some names of months without a year, besides the known `languages`;
+    None if the texts are no such names.
+    """
     result = list(languages)
     for text in texts:
         if text.isdigit():
@@ -332,7 +344,7 @@ def _names_month(text: str) -> bool:
 
 
 def _dates_among(texts: Sequence[str], languages: tuple[str, ...]) -> set[str]:
-    """Those of some texts that are dates or months in a language."""
+    """The texts that are dates or months in a language."""
     dates: set[str] = set()
     for kind in ("date", "month"):
         wrong = {

@@ -17,8 +17,9 @@ _UNIT = re.compile(r"\s*[(\[][^)\]]*[)\]]\s*$")
 
 
 def field_name(heading: str, taken: Iterable[str] = (), fallback: str = "field") -> str:
-    """A name for the field of a heading: plain lower case with `_`, its unit in brackets left out,
-    and a number at its end if it is taken."""
+    """A name for the field of a heading: lower case with `_`, without its unit in brackets, and
+    with a number at its end if it is taken.
+    """
     text = unicodedata.normalize("NFKD", _UNIT.sub("", heading).casefold().translate(_LETTERS))
     plain = "".join(sign for sign in text if not unicodedata.combining(sign))
     name = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:40].strip("_") or fallback
@@ -54,8 +55,9 @@ _MONTHS = re.compile(
 
 
 def level_name(heads: Sequence[Cell]) -> str:
-    """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week',
-    'weekday', 'day' or 'time'; nothing if they are words of the form's own."""
+    """A name for the headings of a level, by their kind: 'year', 'month', 'quarter', 'week',
+    'weekday', 'day' or 'time'; empty if they are words of the form's own.
+    """
     filled = [head for head in heads if head != ""]
     if not filled:
         return ""
@@ -98,7 +100,7 @@ _UNIT_WORD = re.compile(
 
 
 def is_unit(text: str) -> bool:
-    """Whether a text is a unit that numbers are given in."""
+    """Whether a text is a unit of numbers."""
     text = text.strip()
     # A capital alone is a grade or a class.
     return _UNIT_WORD.fullmatch(text.casefold() if len(text) > 1 else text) is not None
@@ -113,13 +115,14 @@ _CARRIED = (
 
 def is_total(text: str) -> bool:
     """Whether a text begins or ends with a word for total, sum or average in one of the usual
-    languages."""
+    languages.
+    """
     return total_pattern(text) != ""
 
 
 @lru_cache(maxsize=4096)
 def total_pattern(text: str) -> str:
-    """The pattern of a text that begins or ends with a word for a total; nothing if it does not."""
+    """The pattern of a text that begins or ends with a word for a total; empty if it does not."""
     folded = text.strip().casefold()
     match = _TOTAL.match(folded)
     if match:

@@ -32,12 +32,12 @@ _PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 
 
 class Markup(NamedTuple):
-    """An element of a part: its name and that of the element around it, both without prefix."""
+    """An element of a part: its name and that of its parent, both without prefix."""
 
     around: str
     name: str
     attributes: Mapping[str, str]
-    """By their names, prefixes left out."""
+    """By name, without prefixes."""
     text: str
 
 
@@ -62,7 +62,7 @@ class Archive:
             raise
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Close the file."""
         self._archive.close()
         self._stream.close()
 
@@ -71,11 +71,11 @@ class Archive:
 
     @property
     def names(self) -> list[str]:
-        """The parts, as they are called."""
+        """The names of the parts."""
         return [part.filename for part in self._archive.infolist() if not part.is_dir()]
 
     def size(self, name: str) -> int:
-        """How many bytes a part says that it has."""
+        """The declared size of a part in bytes."""
         return self._infos[_plain(name)].file_size
 
     def chunks(self, name: str) -> Iterator[bytes]:
@@ -83,7 +83,7 @@ class Archive:
         return self._inflated(_plain(name), UNPACKED)
 
     def copy_packed(self, name: str, target: zipfile.ZipFile) -> None:
-        """Put a part into a new zip file as it is packed, without inflating it.
+        """Copy a part into a new zip file in compressed form.
 
         Raises UnreadableError if its header is not where the directory of the file says.
         """
@@ -117,10 +117,9 @@ class Archive:
         target.start_dir = stream.tell()
 
     def hold_shared(self, names: Collection[str]) -> None:
-        """Count the parts that the fast reader unpacks as soon as it opens the file.
+        """Count the parts that the fast reader inflates as soon as it opens the file.
 
-        What a part declares of its size is not believed: parts that could grow too far are
-        inflated for it.
+        Declared sizes are not trusted: parts that could grow too far are inflated to measure them.
         """
         for name in sorted({_plain(name) for name in names} & self._infos.keys()):
             info = self._infos[name]
@@ -147,7 +146,7 @@ class Archive:
         return copy
 
     def elements(self, name: str, wanted: Collection[str]) -> list[Markup]:
-        """The elements of a part that are called as wanted, in order."""
+        """The elements of a part with one of the wanted names, in order."""
         return elements(self.read(name), wanted, name, self.budget)
 
     def _inflated(self, name: str, weight: int) -> Iterator[bytes]:
@@ -170,7 +169,7 @@ class Archive:
 
 @contextmanager
 def opened(path: Path, budget: Budget) -> Iterator[Archive]:
-    """An open package, that is closed again if the first look at it fails."""
+    """An open package, closed again if the first access to it fails."""
     package = Archive(path, budget)
     try:
         yield package
@@ -185,7 +184,7 @@ def _plain(name: str) -> str:
 
 
 def _refuse_overlap(infos: Collection[zipfile.ZipInfo]) -> None:
-    """Refuse parts that share bytes, which lets a small file unpack to any size."""
+    """Refuse parts that share bytes, which let a small file inflate to any size."""
     # Where each part begins and ends by the directory of the file.
     ends = [(info.header_offset, info.header_offset + _LOCAL_HEADER + info.compress_size)
             for info in infos]  # fmt: skip
@@ -196,7 +195,7 @@ def _refuse_overlap(infos: Collection[zipfile.ZipInfo]) -> None:
 
 
 def elements(content: bytes, wanted: Collection[str], name: str, budget: Budget) -> list[Markup]:
-    """The elements of some markup that are called as wanted, in order; no others are kept.
+    """The elements of some markup with one of the wanted names, in order; no others are kept.
 
     Raises UnreadableError if the part called `name` is no XML.
     """

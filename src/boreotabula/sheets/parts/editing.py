@@ -1,7 +1,8 @@
-"""The parts of an .xlsx package (ECMA-376 part 2): read, changed one by one, written as they were.
+"""The parts of an .xlsx package (ECMA-376 part 2): read, changed one by one, written unchanged
+otherwise.
 
-Every part that is changed is changed as a tree: what a parser sees in it is what is written, in
-whatever way a program has put it. Parts that are not changed are copied as they are packed.
+A changed part is changed as a tree: what a parser sees in it is what is written, however a program
+has written it. Unchanged parts are copied in compressed form.
 """
 
 from __future__ import annotations
@@ -32,14 +33,16 @@ _TYPES = "[Content_Types].xml"
 _RELATIONS = "http://schemas.openxmlformats.org/package/2006/relationships"
 RELATED = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _LAST_BUILT_IN = 163
-"""Number formats up to this one are the program's own (ECMA-376 part 1, 18.8.30)."""
+"""Number formats up to this one are built in (ECMA-376 part 1, 18.8.30)."""
 _BEFORE_CALCULATION = ("sheets", "externalReferences", "definedNames")
-"""What stands before the settings of calculation, in their order (18.2.27)."""
+"""The elements before the settings of calculation, in order (18.2.27)."""
 
 
 @dataclass
 class Replaced:
-    """A worksheet part with other rows: what stands before them, they, and what stands after."""
+    """A worksheet part with replaced rows: the markup before them, the rows, and the markup
+    after.
+    """
 
     before: bytes
     rows: BinaryIO
@@ -48,24 +51,24 @@ class Replaced:
 
 @dataclass
 class Package:
-    """The parts of a workbook by name, those that were changed apart."""
+    """The parts of a workbook by name, with changed parts kept apart."""
 
     archive: Archive
     changed: dict[str, bytes] = field(default_factory=dict)
     sheets: dict[str, Replaced] = field(default_factory=dict)
     dropped: set[str] = field(default_factory=set)
     folders: list[TemporaryDirectory[str]] = field(default_factory=list)
-    """Those that are needed as long as it is open."""
+    """Temporary folders that are needed as long as it is open."""
     _worksheets: dict[str, Worksheet] = field(default_factory=dict)
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close it."""
         self.archive.close()
         for folder in self.folders:
             folder.cleanup()
 
     def in_utf_16(self) -> bool:
-        """Whether a part is written in UTF-16, which some readers take for nothing."""
+        """Whether a part is in UTF-16, which some readers ignore."""
         return any(map(self._is_in_utf_16, self.names()))
 
     def _is_in_utf_16(self, name: str) -> bool:
@@ -74,7 +77,7 @@ class Package:
         return name in self.archive and next(self.archive.chunks(name), b"")[:2] in _UTF_16
 
     def write_plain(self, stream: BinaryIO) -> None:
-        """Write a copy of what is there, all parts in UTF-8."""
+        """Write a copy with all parts in UTF-8."""
         with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
             for name in self.names():
                 content = self.archive.read(name)
@@ -87,7 +90,7 @@ class Package:
         return [name for name in names if name not in self.dropped]
 
     def content(self, name: str) -> bytes:
-        """A part as it is written; empty if there is none. Raises CallError if it is damaged."""
+        """The content of a part; empty if there is none. Raises CallError if it is damaged."""
         if (sheet := self._worksheets.get(name)) is not None and sheet.is_changed:
             return b"".join(sheet.pieces())
         if name in self.changed:
@@ -100,7 +103,7 @@ class Package:
             raise CallError(f"the workbook cannot be read: {error}") from None
 
     def put(self, name: str, content: bytes) -> None:
-        """Change a part, or add one."""
+        """Change or add a part."""
         self.changed[name] = content
         self._worksheets.pop(name, None)
 
@@ -124,7 +127,7 @@ class Package:
         return self._worksheets[name]
 
     def _need(self, size: int, name: str) -> None:
-        """Raises CallError if a part takes more memory than it may."""
+        """Raises CallError if a part takes more memory than allowed."""
         try:
             self.archive.budget.need(size, f"its part “{name}”")
         except UnreadableError as error:
@@ -132,13 +135,13 @@ class Package:
 
     @property
     def is_changed(self) -> bool:
-        """Whether anything is to be written differently."""
+        """Whether anything has changed."""
         return bool(self.changed) or any(
             worksheet.is_changed for worksheet in self._worksheets.values()
         )
 
     def put_tree(self, name: str, root: Any) -> None:
-        """Change a part, or add one, given its tree."""
+        """Change or add a part, given as a tree."""
         self.changed[name] = etree.tostring(
             root, xml_declaration=True, encoding="UTF-8", standalone=True
         )
@@ -170,7 +173,7 @@ class Package:
         return key
 
     def drop(self, name: str, of: str) -> None:
-        """Take out a part, and the relation of another to it; nothing if there is none."""
+        """Remove a part, and the relation of another to it; does nothing if there is none."""
         if name not in self.names():
             return
         self.dropped.add(name)
@@ -186,7 +189,7 @@ class Package:
             self.put_tree(where, root)
 
     def declare(self, name: str, kind: str) -> None:
-        """Say of what content type a new part is."""
+        """Declare the content type of a new part."""
         root = self.tree(_TYPES)
         content = f"application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml"
         add(root, "Override", {"PartName": f"/{name}", "ContentType": content})
@@ -202,7 +205,7 @@ class Package:
         }
 
     def why_fixed(self) -> str:
-        """Why no change can be made that changes nothing else; nothing if one can."""
+        """Why every change would change something else as well; empty if it would not."""
         # Found by the folder, as signatures may be named in many ways.
         if any(name.startswith("_xmlsignatures/") for name in self.names()):
             return "it is signed, and a change would break the signature"
@@ -217,16 +220,16 @@ class Package:
         return ""
 
     def tables(self, sheet: str) -> list[str]:
-        """The parts of the table objects of a worksheet; a relation to nothing is none."""
+        """The parts of a worksheet's table objects; a relation to nothing counts as none."""
         return [name for name in self.related(sheet, _TABLE).values() if self.content(name)]
 
     def new_name(self, form: str) -> str:
-        """The first part name of a form such as 'xl/tables/table{}.xml' that is not taken."""
+        """The first unused part name of a form such as 'xl/tables/table{}.xml'."""
         taken = set(self.names())
         return next(name for n in range(1, len(taken) + 2) if (name := form.format(n)) not in taken)
 
     def style(self, number_format: str) -> int:
-        """The cell style that has only a number format; it is added to the styles."""
+        """The cell style that has only a number format, added to the styles if it is missing."""
         root = self.tree(_STYLES)
         cells = None if root is None else root.find("{*}cellXfs")
         if cells is None:
@@ -252,10 +255,10 @@ class Package:
         return number
 
     def recalculate(self) -> None:
-        """Have all formulas worked out when the workbook is opened.
+        """Make programs calculate all formulas when the workbook is opened.
 
-        Their stored results are of the old records: a program that does not work them out would
-        show them as if they were true, so they go.
+        Their stored results belong to the old records: a program that does not calculate would show
+        them as if they were true, so they are removed.
         """
         # In every tab, as any may refer to the table.
         for part in self.tabs().values():
@@ -300,7 +303,7 @@ class Package:
 
 
 _UTF_16 = (b"\xff\xfe", b"\xfe\xff")
-"""What such a text begins with."""
+"""The start of such a text."""
 
 
 def _in_utf_8(content: bytes, name: str) -> bytes:
@@ -309,7 +312,7 @@ def _in_utf_8(content: bytes, name: str) -> bytes:
 
 
 def _drop_results(row: Any) -> bool:
-    """Take the stored results of formulas out of a row; returns whether it had any."""
+    """Remove the stored results of formulas from a row; returns whether it had any."""
     changed = False
     for cell in row.iterchildren("{*}c"):
         result = cell.find("{*}v")
@@ -328,7 +331,7 @@ def _write_sheet(sheet: Replaced, part: IO[bytes]) -> None:
 
 
 def add(parent: Any, name: str, attributes: Mapping[str, str], at: int | None = None) -> Any:
-    """Add an element to another of the same namespace: as the last one, or at a place."""
+    """Add an element to another of the same namespace: as the last one, or at an index."""
     made = etree.SubElement(parent, etree.QName(etree.QName(parent).namespace, name))
     for key, value in attributes.items():
         made.set(key, value)
@@ -350,8 +353,10 @@ def relations_of(name: str) -> str:
 
 @contextmanager
 def usual_parts(of: str = "") -> Iterator[None]:
-    """Raises CallError where parts turn out to be no such parts as ECMA-376 has them: none of the
-    many ways to be odd is worth a rule of its own. `of` is the workbook, as the message names it.
+    """Raises CallError where parts turn out not to conform to ECMA-376.
+
+    None of the many ways to be odd is worth a rule of its own. `of` is the workbook, as the message
+    names it.
     """
     try:
         yield

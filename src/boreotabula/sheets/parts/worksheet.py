@@ -1,8 +1,8 @@
-"""A worksheet part as trees: all but its rows as one, each row as one of its own when it is asked
-for (ECMA-376 part 1, 18.3.1).
+"""A worksheet part as trees: everything but its rows as one, each row as its own when it is needed
+(ECMA-376 part 1, 18.3.1).
 
 A sheet has far more rows than anything else, and few of them are edited at a time. A tree takes
-some twenty times the room of its markup: so rows are kept as markup, as the parser has seen them.
+some twenty times the memory of its markup, so rows are kept as markup, as the parser has seen them.
 """
 
 from __future__ import annotations
@@ -19,13 +19,14 @@ from boreotabula.limits import TREE, Budget, Limits
 
 _PIECE = 1 << 18
 _PLACE_OF_ROWS = "rows"
-"""The processing instruction that stands for the rows while all else is written. The parser leaves
-out those of the file, so no other is like it."""
+"""The processing instruction that stands for the rows while everything else is written. The parser
+omits those of the file, so it is unique.
+"""
 
 
 @dataclass
 class Worksheet:
-    """A worksheet part that can be changed; rows are counted from 0."""
+    """A worksheet part that can be changed; rows count from 0."""
 
     name: str
     """The part."""
@@ -59,12 +60,12 @@ class Worksheet:
         self.is_changed = True
 
     def replace(self, rows: Iterable[tuple[int, bytes]], with_formulas: set[int]) -> None:
-        """Let the sheet have other rows, given their markup."""
+        """Replace the rows of the sheet, given as markup."""
         self.rows, self.with_formulas = dict(rows), with_formulas
         self.is_changed = True
 
     def edit(self, numbers: Iterable[int], change: Callable[[Any], bool]) -> None:
-        """Change rows by a function that says whether it has changed the row it was given."""
+        """Change rows by a function that returns whether it has changed the row."""
         for number in sorted(numbers):
             row = self.row(number)
             if change(row):
@@ -88,7 +89,7 @@ class Worksheet:
         return before, after
 
     def pieces(self) -> Iterator[bytes]:
-        """The whole part as it is to be written, piece by piece."""
+        """The whole part as it will be written, piece by piece."""
         before, after = self.before_and_after()
         yield before
         for number in sorted(self.rows):
@@ -103,7 +104,7 @@ class Worksheet:
 
 
 def read_worksheet(content: bytes, name: str, budget: Budget | None = None) -> Worksheet:
-    """A worksheet part; what stands around its rows is held against a budget.
+    """A worksheet part; what stands around its rows counts against a budget.
 
     Raises CallError if it is none, or is damaged, and OverBudgetError.
     """
@@ -133,7 +134,7 @@ def read_worksheet(content: bytes, name: str, budget: Budget | None = None) -> W
 
 
 def _take_rows(parser: Any, sheet: Worksheet) -> int:
-    """Take the rows that have been read to their ends out of the tree; returns their bytes."""
+    """Remove the rows that have been parsed completely from the tree; returns their bytes."""
     size = 0
     for event, element in parser.read_events():
         if etree.QName(element).localname == "sheetData":
@@ -147,7 +148,7 @@ def _take_rows(parser: Any, sheet: Worksheet) -> int:
 
 
 def _drop(rows: list[Any]) -> None:
-    """Take rows that were taken out of the tree; anything else among them would be lost."""
+    """Drop rows that were removed from the tree; anything else among them would be lost."""
     for row in rows:
         if etree.QName(row).localname != "row":
             raise ValueError(row.tag)
@@ -169,7 +170,9 @@ def _take_row(row: Any, sheet: Worksheet) -> int:
 
 
 def _is_row_of_sheet(row: Any) -> bool:
-    """Anchors of controls have elements of that name, too."""
+    """Whether an element is a row of the sheet: anchors of controls have elements of that name,
+    too.
+    """
     around: str = etree.QName(row.getparent()).localname
     return around == "sheetData"
 
@@ -188,9 +191,9 @@ def _written_name(element: Any) -> bytes:
 
 
 def _markup(row: Any, start: bytes) -> bytes:
-    """The markup of a row, without the namespaces that the start tag around it declares.
+    """The markup of a row, without the namespaces that its parent's start tag declares.
 
-    The writer repeats them in an element that is written alone, behind its name.
+    The writer repeats them, after its name, in an element that is written alone.
     """
     markup = etree.tostring(row, encoding="UTF-8", with_tail=False)
     name = b"<" + _written_name(row)
@@ -210,14 +213,14 @@ def cells_of(row: Any) -> dict[int, Any]:
 
 
 def move_row(row: Any, number: int) -> None:
-    """Let a row have another number, counted from 0."""
+    """Give a row another number, counted from 0."""
     row.set("r", str(number + 1))
     for column, cell in cells_of(row).items():
         cell.set("r", f"{column_letters(column)}{number + 1}")
 
 
 def put_cells(row: Any, cells: dict[int, Any]) -> None:
-    """Put cells into a row, by their columns, instead of those that are there."""
+    """Put cells into a row, by column, in place of existing ones."""
     values_by_number = cells_of(row)
     now = values_by_number | cells
     # Cells come first in a row; behind them extensions may stand (18.3.1.73).
@@ -227,7 +230,7 @@ def put_cells(row: Any, cells: dict[int, Any]) -> None:
 
 
 def style_of(cell: Any) -> int | None:
-    """The number of a cell's style."""
+    """The index of a cell's style."""
     style = cell.get("s")
     return int(style) if style else None
 
@@ -241,7 +244,7 @@ def set_style(cell: Any, style: int | None) -> None:
 
 
 def unselect(sheet: Worksheet) -> None:
-    """Let a tab not be a chosen one: what is typed goes into all that are."""
+    """Deselect a tab: input goes into all selected ones."""
     for view in sheet.root.iter("{*}sheetView"):
         if view.attrib.pop("tabSelected", None) is not None:
             sheet.is_changed = True
@@ -281,7 +284,7 @@ def _declares_entities(root: Any) -> bool:
 
 
 def damaged(name: str) -> CallError:
-    """What is said of a part that is no XML, or not what it should be."""
+    """The error for a part that is no XML, or not what it should be."""
     return CallError(
         f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it again"
     )

@@ -1,7 +1,7 @@
 """New workbooks for people: what all of them have in common.
 
-A text stays a text, whatever it begins with; and no time is written, so that the same content
-gives the same file.
+A text stays a text, whatever it begins with; and no time is written, so that the same content gives
+the same file.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, BinaryIO
 
 MARK = "Made by Boreotabula"
-"""What files carry that can, so that this program knows its own."""
+"""The mark in files that can carry it, by which the program recognises its own."""
 _PROPERTIES = {"created": datetime(2000, 1, 1), "comments": MARK}
 
 
@@ -37,8 +37,11 @@ def finish(book: Any) -> None:
 
 
 class _UntilClosed(io.RawIOBase):
-    """A stream that takes no notice once it is closed: a zip file that could not be ended, as the
-    disk is full, tries again when it is forgotten, and would complain on the screen."""
+    """A stream that ignores writes once it is closed.
+
+    A zip file that could not be finished, because the disk is full, tries again when it is
+    collected, and would print an error.
+    """
 
     def __init__(self, stream: BinaryIO) -> None:
         self._stream = stream
@@ -62,7 +65,7 @@ class _UntilClosed(io.RawIOBase):
 
 
 def put(tab: Any, row: int, column: int, value: str | float | None, form: Any = None) -> None:
-    """Write a text, a number, or a blank in some looks; rows and columns counted from 0."""
+    """Write a text, a number, or a blank in a format; rows and columns count from 0."""
     if value is None:
         tab.write_blank(row, column, None, form)
     elif isinstance(value, str):

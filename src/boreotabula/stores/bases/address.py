@@ -1,4 +1,4 @@
-"""The address of a database on a server, and what of it may be seen."""
+"""The address of a database on a server, and the part of it that may be shown."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ SCHEMES = ("postgresql", "postgres")
 
 @dataclass(frozen=True)
 class DatabaseAddress:
-    """A database on a server. Its password is in the address or known to the environment."""
+    """A database on a server. Its password is in the address or in the environment."""
 
     url: str
 
     def __post_init__(self) -> None:
-        """Refuse what is no address of a database. Raises CallError."""
+        """Refuse an invalid address of a database. Raises CallError."""
         parts = urlsplit(self.url)
         lower = parts.scheme.lower()
         # Libraries of the server know the scheme in small letters alone.
@@ -38,12 +38,12 @@ class DatabaseAddress:
         return f"{parts.scheme}://{where}{parts.path}" + (f"?{query}" if query else "")
 
     def __repr__(self) -> str:
-        """As it may be seen."""
+        """The form for display."""
         return f"DatabaseAddress({str(self)!r})"
 
     @property
     def database(self) -> str:
-        """The name of the database, or of the service of the user's own list that names it."""
+        """The name of the database, or of the service in the user's own list that names it."""
         parts = urlsplit(self.url)
         texts = parse_qs(parts.query)
         # The name may be given in three ways, as the libraries of the server take them.
@@ -52,7 +52,7 @@ class DatabaseAddress:
 
     @property
     def plain_name(self) -> str:
-        """The name of the database as that of a folder."""
+        """The name of the database, as the name of a folder."""
         return re.sub(r"[^\w.-]+", "_", self.database)
 
     def hidden(self, text: str) -> str:

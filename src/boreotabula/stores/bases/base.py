@@ -1,4 +1,6 @@
-"""What all databases that take records can do: a session, whose statements differ by its kind."""
+"""What all databases that take records have in common: a session, whose statements depend on its
+kind.
+"""
 
 from __future__ import annotations
 
@@ -15,18 +17,18 @@ from boreotabula.stores.bases.address import DatabaseAddress
 Place = Path | DatabaseAddress
 """Where a database is: its file, or its address on a server."""
 ENDINGS = (".sqlite", ".sqlite3", ".db", ".duckdb")
-"""Of the files that are databases."""
+"""The endings of files that are databases."""
 RECORDS = "boreotabula_runs"
-"""The table in which a database keeps the records of the runs into it: a row for each table."""
+"""The table in which a database keeps the records of its runs: a row for each table."""
 
 
 def is_base(place: Place) -> bool:
-    """Whether records at a place are in a database."""
+    """Whether a place is a database."""
     return isinstance(place, DatabaseAddress) or place.suffix.lower() in ENDINGS
 
 
 def quoted(name: str) -> str:
-    """A name as SQL writes it, whatever signs it holds."""
+    """A name as SQL writes it, with any characters."""
     return '"' + name.replace('"', '""') + '"'
 
 
@@ -39,17 +41,17 @@ class Base(ABC):
     """A session with a database. Outside of `begin` and `commit` it holds no transaction."""
 
     mark = "?"
-    """Stands for a value in a statement."""
+    """The placeholder for a value in a statement."""
     row = "rowid"
-    """The column that tells rows of a table apart, as long as a transaction lasts."""
+    """The column that identifies rows of a table, as long as a transaction lasts."""
     holds_nul = True
     """Whether its texts may hold the character U+0000."""
     folds_case = True
-    """Whether names that differ only in their letter case are the same."""
+    """Whether names that differ only in letter case are the same."""
     names_indexes = False
-    """Whether indexes get names by themselves."""
+    """Whether indexes get names automatically."""
     longest_name = 0
-    """So many bytes of a name count; 0 if all do."""
+    """This many bytes of a name are significant; 0 if all are."""
 
     def __init__(self, shown: str) -> None:
         self.shown = shown
@@ -63,11 +65,11 @@ class Base(ABC):
 
     @abstractmethod
     def rows(self, statement: str, values: Sequence[object] = ()) -> Iterator[tuple[Any, ...]]:
-        """The rows that a statement gives, some thousands at a time. Raises OSError."""
+        """The rows of a query, some thousands at a time. Raises OSError."""
 
     @abstractmethod
     def columns(self, table: str) -> Mapping[str, str]:
-        """The columns of a table with their types in SQL; none if there is no such table."""
+        """The columns of a table with their types in SQL; none if the table does not exist."""
 
     @abstractmethod
     def among(self, files: Collection[str]) -> tuple[str, object]:
@@ -83,7 +85,7 @@ class Base(ABC):
 
     @abstractmethod
     def update(self, table: str, rows: Sequence[object], batch: pa.RecordBatch) -> None:
-        """Give some rows the values of a batch, row by row. Raises OSError."""
+        """Update some rows with the values of a batch, row by row. Raises OSError."""
 
     @abstractmethod
     def delete(self, table: str, rows: Sequence[object]) -> None:
@@ -93,8 +95,10 @@ class Base(ABC):
     def creating(
         self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
     ) -> Iterator[str]:
-        """The statements that make a table with some columns, or add them to it; `headings` are
-        what fields are called in the forms."""
+        """The statements that make a table with some columns, or add them to it.
+
+        `headings` are the names of fields in the forms.
+        """
 
     @abstractmethod
     def type_of(self, field: pa.Field) -> str:
@@ -102,7 +106,7 @@ class Base(ABC):
 
     @abstractmethod
     def close(self) -> None:
-        """Let go of the database; without `commit` it is as it was."""
+        """Close the session; without `commit` the database is unchanged."""
 
     # --- the same for all -------------------------------------------------------------------------
 
@@ -119,7 +123,7 @@ class Base(ABC):
         self.run("ROLLBACK")
 
     def name(self, table: str) -> str:
-        """A table as SQL names it."""
+        """The name of a table in SQL."""
         return quoted(table)
 
     def select(
@@ -131,8 +135,11 @@ class Base(ABC):
 
     # Asked in one statement, so that a table of millions of rows sends only a line for each file.
     def counts(self, table: str) -> dict[str, int]:
-        """How many rows of a table are from each file; of no file under an empty name. Rows of a
-        table that does not say where they are from are nobody's."""
+        """The number of rows of a table from each file; rows without a file are counted under an
+        empty name.
+
+        Rows of a table without columns for their source belong to no run.
+        """
         if "source_file" not in {name.casefold() for name in self.columns(table)}:
             return {}
         statement = f"SELECT source_file, count(*) FROM {self.name(table)} GROUP BY source_file"

@@ -1,4 +1,4 @@
-"""The columns of tables in databases: their types, and whether those that are there will do."""
+"""The columns of tables in databases: their types, and whether existing columns can be used."""
 
 from __future__ import annotations
 
@@ -24,27 +24,27 @@ _SAME = {
     "timestamp without time zone": "timestamp", "time without time zone": "time",
     "decimal": "numeric",
 }  # fmt: skip
-"""Other names of the same types, as databases give them."""
+"""Other names of the same types in databases."""
 _WIDEST = 38
-"""So many digits has a decimal field."""
+"""The digits of a decimal field."""
 _SIZES = re.compile(r"\((\d+)(?:,\s*(\d+))?\)")
 
 
 def column_type(field: pa.Field) -> str:
-    """The type of a column in SQL, in databases that know types."""
+    """The SQL type of a column, in databases with types."""
     kind = field_type(field)
     return f"numeric({_WIDEST}, {kind.digits})" if kind.digits is not None else _TYPES[kind.arrow]
 
 
 # Databases give a type in several spellings and with its sizes.
 def plain_type(text: str) -> str:
-    """The name of a type by which types are compared, its sizes aside."""
+    """The name of a type for comparisons, without its sizes."""
     name = " ".join(_SIZES.sub("", text).lower().split())
     return _SAME.get(name, name)
 
 
 def _sizes(text: str) -> tuple[int | None, int | None]:
-    """The sizes of a type: of `numeric(10,2)` the digits, and those behind the point."""
+    """The sizes of a type: for `numeric(10,2)` the digits, and those after the point."""
     match = _SIZES.search(text)
     if match is None:
         return None, None
@@ -54,10 +54,10 @@ def _sizes(text: str) -> tuple[int | None, int | None]:
 def check_columns(
     base: Base, table: str, schema: pa.Schema, *, add_columns: bool
 ) -> list[pa.Field]:
-    """The fields that a table lacks, if they may be added; all of them if there is no such table.
+    """The fields that a table lacks, if they may be added; all of them if it does not exist.
 
-    Raises CallError if a column is of another type or would round its values, if one lacks and may
-    not be added, or if names are too long.
+    Raises CallError if a column has another type or would round its values, if one is missing and
+    may not be added, or if names are too long.
     """
     where = f"“{base.shown}” › {table}"
     # Told before any file is read: two long names that begin alike would be one to the database.
@@ -121,8 +121,10 @@ def prepare(
     *,
     add_columns: bool = False,
 ) -> None:
-    """Make a table, or give it the columns that it lacks. Raises CallError if it will not do,
-    OSError if the database fails."""
+    """Make a table, or add the columns that it lacks.
+
+    Raises CallError if it cannot be used, OSError if the database fails.
+    """
     lacking = check_columns(base, table, schema, add_columns=add_columns)
     new = not base.columns(table)
     for statement in base.creating(table, lacking, headings, new=new) if lacking else ():
@@ -140,7 +142,7 @@ def creating(
 ) -> Iterator[str]:
     """The statements that make a table with some columns, or add them to it, with their remarks.
 
-    `table` is its name as SQL writes it.
+    `table` is its name in SQL.
     """
     described = [f"{quoted(field.name)} {column_type(field)}" for field in fields]
     if new:
@@ -153,7 +155,7 @@ def creating(
 
 
 class TypedBase(Base):
-    """A session with a database that knows types, and remarks on columns."""
+    """A session with a database that has types, and remarks on columns."""
 
     def creating(
         self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
@@ -168,7 +170,7 @@ class TypedBase(Base):
 
 
 def remark_of(value: pa.Field, headings: Mapping[str, str]) -> str:
-    """What is noted at a column: its heading in the forms, and its unit."""
+    """The remark on a column: its heading in the forms, and its unit."""
     unit = unit_of(value)
     heading = headings.get(value.name, value.name)
     return f"{heading}, {unit}" if unit else heading
@@ -178,7 +180,7 @@ def remark_of(value: pa.Field, headings: Mapping[str, str]) -> str:
 
 
 def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
-    """The types of the columns of a table that do not hold every value of their field, by field."""
+    """The types of the columns of a table that cannot hold every value of their field, by field."""
     texts = {_known(base, name): kind for name, kind in base.columns(table).items()}
     limited = {}
     for value in schema:
@@ -192,9 +194,10 @@ def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
 
 
 def unfit(column: pa.Array, kind: str, *, holds_nul: bool) -> Iterator[tuple[pa.Array, str]]:
-    """Which values of a column a database cannot hold, and why; nothing if it can hold all of them.
+    """The values of a column that a database cannot hold, and why; nothing if it can hold all of
+    them.
 
-    `kind` is the type of the column there, if it holds only some values.
+    `kind` is the type of the existing column, if it holds only some values.
     """
     repeated = pa.types.is_dictionary(column.type)
     values = column.dictionary if repeated else column

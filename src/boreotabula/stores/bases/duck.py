@@ -23,11 +23,11 @@ _AT_ONCE = 50_000
 
 
 _LATE, _PAUSE = 600.0, 0.2
-"""So many seconds are waited at most for another session to end, and between two looks."""
+"""Seconds: the longest wait for another session to end, and the pause between two attempts."""
 
 
 def _opened(path: Path, *, read_only: bool, on_wait: OnWait | None) -> duckdb.DuckDBPyConnection:
-    """A connection to a file; another session is waited for if `on_wait` is told of it.
+    """A connection to a file; waits for another session if `on_wait` is given.
 
     Raises CallError if it is no such database, or stays in use.
     """
@@ -56,7 +56,7 @@ def _opened(path: Path, *, read_only: bool, on_wait: OnWait | None) -> duckdb.Du
 
 
 class Duck(TypedBase):
-    """A session with a file: while it lasts, no other program can write into it."""
+    """A session with a file: while it lasts, no other program can write into the file."""
 
     def __init__(
         self, path: Path, *, read_only: bool = False, on_wait: OnWait | None = None
@@ -97,7 +97,7 @@ class Duck(TypedBase):
         return {str(name): str(kind) for name, kind in ask.fetchall()}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
-        """A list is one value."""
+        """A list is a single value."""
         # As one value, since statements are bounded in how many they take.
         return "list_contains(?, source_file)", list(files)
 
@@ -141,5 +141,5 @@ class Duck(TypedBase):
             self._base.unregister(_RECORDS)
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close it."""
         self._base.close()

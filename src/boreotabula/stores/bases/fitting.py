@@ -1,4 +1,4 @@
-"""Records as the tables of a database take them."""
+"""Records in the form in which the tables of a database take them."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _MOST_HEADINGS = 3
 
 
 def plain_schema(schema: pa.Schema) -> pa.Schema:
-    """A schema whose texts are no entries of a dictionary: those of several files differ."""
+    """A schema without dictionary-encoded texts: the dictionaries of several files differ."""
     return pa.schema(
         value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
         for value in schema
@@ -24,7 +24,7 @@ def plain_schema(schema: pa.Schema) -> pa.Schema:
 
 
 def with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:
-    """Records with all columns of a schema; those that they lack are empty."""
+    """Records with all columns of a schema; missing ones are empty."""
     plain = plain_schema(schema)
     columns = [
         records.column(value.name)
@@ -48,7 +48,7 @@ def as_batch(records: pa.Table) -> pa.RecordBatch:
 
 
 def headings_of(layout: Layout) -> dict[str, str]:
-    """What the fields are called in the forms, by the layout and its glossaries."""
+    """The names of fields in the forms, from the layout and its glossaries."""
     headings = {}
     for name, field_spec in layout.spec.fields.items():
         value = field_spec.also or layout.plan.names.headings_of(name)

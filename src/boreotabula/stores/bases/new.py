@@ -52,7 +52,7 @@ def new_sqlite(
 
 
 class NewDuck:
-    """A new database that is written to a stream at its end; until then it lies elsewhere."""
+    """A new database that is written to a stream at its end; until then it is a temporary file."""
 
     def __init__(
         self, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]
@@ -74,6 +74,6 @@ class NewDuck:
         self._folder.cleanup()
 
     def abandon(self) -> None:
-        """Let go of it."""
+        """Discard it."""
         self._base.close()
         self._folder.cleanup()

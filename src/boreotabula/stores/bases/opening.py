@@ -1,4 +1,4 @@
-"""A session with a database of whatever kind."""
+"""A session with a database of any kind."""
 
 from __future__ import annotations
 
@@ -8,8 +8,11 @@ from boreotabula.stores.bases.base import Base, Place
 
 
 def open_base(place: Place, *, read_only: bool = False, on_wait: OnWait | None = None) -> Base:
-    """A session with a database; where only one program at a time may have it, others are waited
-    for if `on_wait` is told of them. Raises CallError if it cannot be opened."""
+    """A session with a database.
+
+    Where only one program at a time may use it, waits for others if `on_wait` is given. Raises
+    CallError if it cannot be opened.
+    """
     if isinstance(place, DatabaseAddress):
         from boreotabula.stores.bases.postgres import Postgres
 

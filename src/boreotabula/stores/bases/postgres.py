@@ -20,14 +20,14 @@ if TYPE_CHECKING:
     import psycopg
 
 _LOCK = 0x62_6F_72_65
-"""The first number of the locks of runs: `bore`; the second tells the table."""
+"""The first number of the locks of runs: `bore`; the second identifies the table."""
 _SOON = "2s"
-"""So long a lock is waited for without a word."""
+"""Seconds that a lock is waited for without a message."""
 _AT_ONCE = 50_000
 
 
 def _connected(address: DatabaseAddress) -> psycopg.Connection[Any]:
-    """A connection to a server. Raises CallError if there is none."""
+    """A connection to a server. Raises CallError if it fails."""
     try:
         import psycopg
     except ImportError:
@@ -74,7 +74,7 @@ class Postgres(TypedBase):
             raise self._failed(error) from None
 
     def rows(self, statement: str, values: Sequence[object] = ()) -> Iterator[tuple[Any, ...]]:
-        """The rows that it gives; the server hands them out some at a time."""
+        """The rows of a query; the server sends some at a time."""
         import psycopg
 
         try:
@@ -87,7 +87,7 @@ class Postgres(TypedBase):
             raise self._failed(error) from None
 
     def _failed(self, error: Exception) -> OSError:
-        """An error of the server as one of the system, without the password."""
+        """An error of the server as a system error, without the password."""
         return OSError(errno.EIO, self._address.hidden(str(error)))
 
     def name(self, table: str) -> str:
@@ -110,7 +110,7 @@ class Postgres(TypedBase):
         return {str(name): str(kind) for name, kind in columns}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
-        """A list is one value."""
+        """A list is a single value."""
         return "source_file = ANY(%s)", list(files)
 
     def lock(self, tables: Sequence[str], on_wait: OnWait) -> None:
@@ -132,7 +132,7 @@ class Postgres(TypedBase):
             raise self._failed(error) from None
 
     def begin(self, tables: Sequence[str], on_wait: OnWait) -> None:
-        """Begin, and keep all others from writing into the tables that are there."""
+        """Begin, and keep all others from writing into the existing tables."""
         import psycopg
 
         existing_texts = [self.name(table) for table in tables if self.columns(table)]
@@ -196,7 +196,7 @@ class Postgres(TypedBase):
             raise self._failed(error) from None
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close it."""
         self._base.close()
 
 

@@ -1,5 +1,6 @@
-"""Records that wait until all files are read: in a file of their own, so that memory stays small
-and no transaction of a database is open meanwhile."""
+"""Records that wait until all files are read: in a temporary file, so that memory stays small and
+no transaction of a database is open meanwhile.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +24,7 @@ class Spool:
         """The file and the number of records of each batch."""
 
     def write(self, file: str, batch: pa.RecordBatch) -> None:
-        """Take some records. Raises OSError if the disk is full."""
+        """Add records. Raises OSError if the disk is full."""
         if not batch.num_rows:
             return
         if self._writer is None:
@@ -33,7 +34,7 @@ class Spool:
         self._files.append((file, batch.num_rows))
 
     def tables(self, files: Collection[str]) -> Iterator[pa.Table]:
-        """The records of some files in their order, some thousands at a time."""
+        """The records of some files in order, some thousands at a time."""
         waiting: list[pa.RecordBatch] = []
         for file, batch in self._each():
             if file in files:
@@ -46,7 +47,7 @@ class Spool:
             yield _whole(waiting)
 
     def count(self, files: Collection[str]) -> int:
-        """How many records of some files there are."""
+        """The number of records of some files."""
         return sum(size for file, size in self._files if file in files)
 
     def _each(self) -> Iterator[tuple[str, pa.RecordBatch]]:
@@ -59,7 +60,7 @@ class Spool:
                 yield file, batch
 
     def close(self) -> None:
-        """Let go of them."""
+        """Discard them."""
         self._stream.close()
 
 

@@ -19,7 +19,7 @@ from boreotabula.stores.csv import column_text, field_type
 
 _AS_TEXT = "TEXT"
 _SOON, _LATE = 2, 600
-"""So many seconds are waited for another session without a word, and at most."""
+"""Seconds that another session is waited for without a message, and at most."""
 _AT_ONCE = 10_000
 
 
@@ -64,11 +64,11 @@ class Sqlite(Base):
         return {str(name): str(kind).upper() for _, name, kind, *_ in columns}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
-        """A list of any length is one value, as JSON."""
+        """A list of any length is a single value, as JSON."""
         return "source_file IN (SELECT value FROM json_each(?))", json.dumps(list(files))
 
     def lock(self, tables: Sequence[str], on_wait: OnWait) -> None:
-        """A writer keeps others away; who reads sees the old state meanwhile."""
+        """A writer keeps others away; readers see the old state meanwhile."""
         for seconds in (_SOON, _LATE):
             self.run(f"PRAGMA busy_timeout = {seconds * 1000}")
             try:
@@ -123,7 +123,7 @@ class Sqlite(Base):
         return field_type(field).column
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close it."""
         self._base.close()
 
 

@@ -1,5 +1,8 @@
-"""Records into a database that is there: only rows of files that are new, changed or gone are
-touched, in one transaction. It keeps the record of the run in itself."""
+"""Records into an existing database.
+
+Only rows of files that are new, changed or gone are touched, in one transaction. The database keeps
+the record of the run itself.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +44,7 @@ class BaseStore:
     """The table that takes the records of the only table of the layout."""
     add_columns: bool = False
     replace_all: bool = False
-    """Whether rows of files that are not read now go."""
+    """Whether rows of files that are not read now are removed."""
     folder: Path | None = None
     """Where the folder with the findings is put."""
     on_wait: OnWait = lambda _: None
@@ -56,15 +59,15 @@ class BaseStore:
 
     @property
     def file(self) -> Path | None:
-        """The file, if it is no server."""
+        """The file, if it is not on a server."""
         return self.place if isinstance(self.place, Path) else None
 
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of a run, once it is sure that the database can take its records.
+        """The files of a run, after checking that the database can take its records.
 
-        Raises CallError if it has other columns, or rounds values.
+        Raises CallError if it has other columns, or would round values.
         """
         if layout.plan.keeps_unknown:
             raise CallError(
@@ -101,7 +104,7 @@ class BaseStore:
         return look(layout, own=own, named=named, on_fetched=on_fetched)
 
     def target(self, table: str) -> str:
-        """The table of the database that takes those records. Raises CallError if none can."""
+        """The table of the database that takes these records. Raises CallError if none can."""
         name = self.tab or table
         if name.casefold() == RECORDS:
             raise CallError(f"the table “{RECORDS}” holds the records of runs; name another")
@@ -139,7 +142,9 @@ class BaseStore:
     """The tables of the layout."""
 
     def _record_beside(self, table: str) -> Mapping[str, Any] | None:
-        """The record that an earlier version kept beside the database, or a run that wrote it."""
+        """The record that an earlier version kept beside the database, or of a run that wrote
+        it.
+        """
         path = self.place
         if isinstance(path, DatabaseAddress):
             path = Path(f"{path.plain_name}.postgresql")
@@ -151,7 +156,7 @@ class BaseStore:
         return record if table in known_texts else None
 
     def saved(self, table: str) -> SavedOutput | None:
-        """What a table holds."""
+        """The content of a table."""
         record = self.remembers()
         target = self.target(table)
         if record is None or not self.session().columns(target):
@@ -160,7 +165,8 @@ class BaseStore:
 
     def record_folder(self, tables: Sequence[str]) -> Path:
         """Where the findings of a run are put: beside a file; for a server in the folder of the
-        call, named after the table."""
+        call, named after the table.
+        """
         if self.folder is not None:
             return self.folder
         if isinstance(self.place, Path):

@@ -1,4 +1,6 @@
-"""A run into a database: which rows stay, change, go and come, and how they are written."""
+"""A run into a database: which rows stay, change, are removed or added, and how they are
+written.
+"""
 
 from __future__ import annotations
 
@@ -45,9 +47,9 @@ _UNHELD = ":unheld"
 
 
 def state_of(layout: Layout, reading: FileReading) -> str:
-    """What the records of a file follow from: if it is the same, so are they.
+    """What the records of a file depend on: if it is the same, so are they.
 
-    Behind it stands their number, and later whether the database could not hold some values.
+    It is followed by their number, and later by whether the database could not hold some values.
     """
     # Copies depend on other files, so they are part of what the records follow from.
     copies = sorted(tab.name for tab in reading.tabs if tab.is_copy)
@@ -60,20 +62,20 @@ def state_of(layout: Layout, reading: FileReading) -> str:
 
 @dataclass
 class _Changes:
-    """What becomes of the rows of a table."""
+    """The changes to the rows of a table."""
 
     delete: list[object] = field(default_factory=list)
     update: list[tuple[list[object], pa.Table]] = field(default_factory=list)
     insert: list[pa.Table] = field(default_factory=list)
     whole: set[str] = field(default_factory=set)
-    """Files of which there is no row yet: their records go in as they are."""
+    """Files without rows so far: their records are added unchanged."""
     stay: int = 0
     streamed: int = 0
-    """How many records those files have."""
+    """The number of records in those files."""
 
     @property
     def counts(self) -> RowCounts:
-        """How many rows are added, kept, replaced and gone."""
+        """How many rows are added, kept, replaced and removed."""
         replaced = sum(len(rows) for rows, _ in self.update)
         added = sum(table.num_rows for table in self.insert) + self.streamed
         return RowCounts(added, self.stay, replaced, len(self.delete))
@@ -106,17 +108,17 @@ class BaseWriting(WritingBase):
         self._now: dict[str, str] = {}
         """The state of each file that is read."""
         self._again: set[str] = set()
-        """The files whose rows are compared with what they hold now."""
+        """The files whose rows are compared with their present records."""
         self._forget: set[str] = set()
-        """Those whose rows go."""
+        """The files whose rows are removed."""
         self._changes: dict[str, _Changes] = {}
         self._found: list[Finding] = []
-        """What is told of values once all files are read."""
+        """Findings about values, complete once all files are read."""
         self._begun = False
         self.done = False
 
     def take(self, reading: FileReading) -> FileReading:
-        """Keep the records of a file, if they are others than those that are there."""
+        """Keep the records of a file, if they differ from the existing ones."""
         name = reading.name
         # A copy gives no records, so rows that it once had must go.
         if any(finding.kind == FILE_TWICE for finding in reading.findings):
@@ -146,13 +148,13 @@ class BaseWriting(WritingBase):
         return replace(reading, findings=(*reading.findings, *findings))
 
     def _is_there(self, name: str, state: str) -> bool:
-        """Whether the database holds the records of a file as they are now."""
+        """Whether the database holds the present records of a file."""
         count = sum(counts.get(name, 0) for counts in self._counts.values())
         known_text = self._states.get(name, "").removesuffix(_UNHELD)
         return known_text == state and count == int(state.rpartition(":")[2])
 
     def _unfit(self, reading: FileReading) -> list[Finding]:
-        """What was told of a file that is there already: its values are as blank as they were."""
+        """The findings of a file that is there already: its values are as blank as they were."""
         findings: list[Finding] = []
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
@@ -162,7 +164,7 @@ class BaseWriting(WritingBase):
     def _fitted(
         self, table: str, batch: pa.RecordBatch, file: str, tab: str
     ) -> tuple[pa.RecordBatch, list[Finding]]:
-        """Records as the database can hold them, and what it cannot."""
+        """Records as the database can hold them; notes what it cannot."""
         limits, holds_nul = self._limits[table], self._base.holds_nul
         # Most databases hold every value, and then nothing is looked at.
         if not limits and holds_nul:
@@ -187,7 +189,7 @@ class BaseWriting(WritingBase):
         return batch, unheld
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
-        """Keep the records of all files, whose columns follow from all of them."""
+        """Keep the records of all files, where columns follow from all of them."""
         for table, records in tables.items():
             files = records.column("source_file").cast(pa.string()).to_pylist()
             start = 0
@@ -208,8 +210,9 @@ class BaseWriting(WritingBase):
     # --- what becomes of the rows -----------------------------------------------------------------
 
     def settle(self, run: Run) -> Run:
-        """Compare the rows of files that have changed with their records, once no other program can
-        change them."""
+        """Compare the rows of changed files with their records, once no other program can change
+        them.
+        """
         targets = list(self._targets.values())
         self._base.begin(targets, self._store.on_wait)
         self._begun = True
@@ -240,12 +243,13 @@ class BaseWriting(WritingBase):
         )
 
     def _with_former(self, names: Iterable[str]) -> set[str]:
-        """Some files, and what they were called before."""
+        """Some files, and their earlier names."""
         return {text for name in names for text in (name, self._before.renamed.get(name, name))}
 
     def _compared(self, table: str, again: Collection[str], read: Collection[str]) -> _Changes:
-        """What becomes of the rows of a table, given the files whose records are written again, and
-        all that the run reads."""
+        """The changes to the rows of a table, given the files whose records are written again, and
+        all that the run reads.
+        """
         schema, counts = self._tables[table], self._counts[table]
         changes = _Changes(stay=sum(counts.values()))
         layout = self._task.layout
@@ -273,7 +277,7 @@ class BaseWriting(WritingBase):
         return changes
 
     def _rows(self, table: str, files: Collection[str]) -> tuple[list[object], pa.Table]:
-        """The rows of some files, and what tells each of them apart."""
+        """The rows of some files, and what identifies each."""
         target, schema = self._targets[table], self._tables[table]
         values = there_of(self._base, target, schema)
         condition, value = self._base.among([file for file in files if file])
@@ -286,7 +290,7 @@ class BaseWriting(WritingBase):
         return [line[0] for line in lines], with_all(records, schema)
 
     def _records(self, table: str, files: Collection[str]) -> pa.Table:
-        """The records of some files as they are now."""
+        """The present records of some files."""
         schema = self._tables[table]
         tables = list(self._spools[table].tables(files))
         result = pa.concat_tables(tables).unify_dictionaries() if tables else schema.empty_table()
@@ -301,7 +305,7 @@ class BaseWriting(WritingBase):
         key: Sequence[str],
         again: Collection[str],
     ) -> None:
-        """Note which rows go, change and come."""
+        """Note which rows are removed, changed and added."""
         former = {old_name: name for name, old_name in self._before.renamed.items()}
         rows, records = lines_of(old, key, former), lines_of(new, key)
         pairs = paired(rows, records, {former.get(text, text) for text in again})
@@ -375,6 +379,6 @@ class BaseWriting(WritingBase):
             self._base.rollback()
 
     def close(self) -> None:
-        """Let go of what waited."""
+        """Discard what waited."""
         for spool in self._spools.values():
             spool.close()

@@ -1,7 +1,7 @@
-"""A few files of a run, read on another machine: their records go into the dataset from there.
+"""A few files of a run, read on another machine, which writes their records into the dataset.
 
-What is sent here and back is small: which files, and of each all but its records. The folder of the
-dataset, still beside its place, must be seen from every machine.
+Little data is sent: the choice of files, and their readings without records. The folder of the
+dataset, still beside its final place, must be visible from every machine.
 """
 
 from __future__ import annotations
@@ -30,12 +30,12 @@ from boreotabula.stores.dataset.parted import PartedWriter, PartFile
 ATTEMPTS = ".attempts"
 """A folder in that of the dataset, with a file for each chunk that was begun."""
 _DEADLY = 2
-"""A file that so many workers stopped at is not tried again."""
+"""A file at which this many workers stopped is not tried again."""
 
 
 @dataclass(frozen=True)
 class ClusterJob:
-    """What all chunks of a run have in common. Can be sent to another machine."""
+    """The common data of all chunks of a run. Picklable."""
 
     job: Job
     layout: str
@@ -45,21 +45,21 @@ class ClusterJob:
     tables: Mapping[str, str]
     """The folder of each output table below that of the dataset."""
     kept: bool = True
-    """Whether results are kept where they are read."""
+    """Whether results are kept on the reading machine."""
     fresh: bool = False
     version: str = __version__
 
 
 @dataclass(frozen=True)
 class Chunk:
-    """Files that are read by one worker, one after the other."""
+    """Files that one worker reads, one after the other."""
 
     label: str
     """Its number; the files that hold its records are named after it."""
     sources: tuple[SourceFile, ...]
     digests: Mapping[str, str] = field(default_factory=dict)
     left_out: frozenset[tuple[str, str]] = frozenset()
-    """Tabs, each with its file, whose records go nowhere: they are copies of others."""
+    """Tabs, each with its file, whose records are not written: they are copies of others."""
     ways: Mapping[str, Met] = field(default_factory=dict)
     """What decides day and month, by field, in the files of `decided`."""
     decided: frozenset[str] = frozenset()
@@ -79,16 +79,16 @@ class Looked:
 
 @dataclass(frozen=True)
 class Done:
-    """What came of a chunk."""
+    """The result of a chunk."""
 
     heads: tuple[bytes, ...]
-    """Of each file all but its records."""
+    """The reading of each file without records."""
     parts: Mapping[str, tuple[PartFile, ...]]
     """The files that hold the records of each table."""
 
 
 def handshake(folder: Path, folders: Sequence[Path]) -> str:
-    """What a worker answers first: the version it has, or what keeps it from working."""
+    """A worker's first answer: its version, or what keeps it from working."""
     # A worker that does not see the folders would write somewhere else.
     unseen = [folder for folder in (folder / ATTEMPTS, *folders) if not folder.is_dir()]
     if unseen:
@@ -98,7 +98,7 @@ def handshake(folder: Path, folders: Sequence[Path]) -> str:
 
 
 def look_through(chunk: Chunk, cluster_job: ClusterJob) -> Looked:
-    """Fetch the files of a chunk that lie on servers, and look through the content of all."""
+    """Fetch the files of a chunk that are on servers, and hash the content of all."""
     from distributed import get_worker
 
     here = [_fetched(source) for source in chunk.sources]
@@ -158,8 +158,10 @@ def _read(chunk: Chunk, cluster_job: ClusterJob, note: Path) -> Done:
 
 
 def _deadly(note: Path, files: int) -> frozenset[int]:
-    """The places of the files that workers stopped at too often: each attempt that did not come to
-    its end stopped at the first file that it had not read."""
+    """The indices of files that stopped workers too often.
+
+    An unfinished attempt stopped at the first file that it had not read.
+    """
     try:
         attempts = note.read_text("ascii").split("begun\n")[1:]
     except OSError:
@@ -199,7 +201,7 @@ def _readings(
 
 
 def not_fetched(name: str, why: str) -> FileReading:
-    """The reading of a file that a server did not hand out."""
+    """The reading of a file that a server did not deliver."""
     return FileReading(name, findings=(FILE_NOT_FETCHED(file=name, why=why),))
 
 
@@ -215,7 +217,7 @@ def stopped_at(source: SourceFile, chunk: Chunk) -> FileReading:
 
 
 def _fetched(source: SourceFile) -> tuple[SourceFile, int, str]:
-    """A file as it lies here, the bytes that came, and why it could not be fetched."""
+    """The local copy of a file, the bytes that came, and why it could not be fetched."""
     if source.remote is None:
         return source, 0, ""
     try:
@@ -228,6 +230,6 @@ def _fetched(source: SourceFile) -> tuple[SourceFile, int, str]:
 
 
 def cut(sources: Sequence[SourceFile], most: int) -> Iterator[Chunk]:
-    """Files in chunks of so many at most, numbered in their order."""
+    """Files in chunks of limited size, numbered in order."""
     for number, start in enumerate(range(0, len(sources), most)):
         yield Chunk(f"{number + 1:06}", tuple(sources[start : start + most]))

@@ -1,7 +1,7 @@
 """The files of a run spread over a cluster: Dask's scheduler, and workers on any machine.
 
-They are read in chunks. First the workers look through the content of all, so that copies are
-known; then they read, write the records into the dataset themselves, and send back the rest.
+They are read in chunks. First the workers hash the content of all files, so that copies are known;
+then they read, write the records into the dataset themselves, and send back the rest.
 """
 
 from __future__ import annotations
@@ -43,21 +43,24 @@ from boreotabula.stores.dataset.parted import PartFile
 
 _LOCAL = "local:"
 _SECONDS = 30
-"""So long a scheduler may take to answer, and workers to be there."""
+"""Seconds that a scheduler may take to answer, and workers to appear."""
 _FILES = 24
-"""So many files at most make a chunk: few enough that little is read again if a worker is lost."""
+"""A chunk has at most this many files: few enough that little is read again if a worker is lost."""
 _EACH = 4
-"""Where there are few files each worker still gets so many chunks."""
+"""Where there are few files each worker still gets this many chunks."""
 _AHEAD = 3
-"""So many chunks for each thread of a worker are under way or wait for their turn."""
+"""This many chunks for each thread of a worker are in progress or waiting."""
 
 Result = TypeVar("Result")
 
 
 @contextmanager
 def connected(address: str) -> Iterator[Any]:
-    """A client of the scheduler at an address such as tcp://scheduler:8786, or of one that is
-    started here, with so many workers: local:4. Raises CallError if there is none."""
+    """A client of the scheduler at an address such as tcp://scheduler:8786, or of a local cluster
+    with a number of workers: local:4.
+
+    Raises CallError if there is no scheduler.
+    """
     try:
         import distributed
     except ImportError as error:
@@ -102,10 +105,10 @@ def connected(address: str) -> Iterator[Any]:
 
 @contextmanager
 def _uncollected() -> Iterator[None]:
-    """Have no garbage collected while a client starts, but all of it afterwards.
+    """Suspend garbage collection while a client starts, and collect afterwards.
 
-    A client that could not start closes itself once it is collected; should that be while another
-    one starts, the two would wait for one another for ever.
+    A client that could not start closes itself once it is collected; if that happened while another
+    one starts, the two would wait for each other for ever.
     """
     gc.disable()
     try:
@@ -116,20 +119,21 @@ def _uncollected() -> Iterator[None]:
 
 
 class Cluster:
-    """The workers of a cluster at one job."""
+    """The workers of a cluster with one job."""
 
     def __init__(self, client: Any, cluster_job: ClusterJob, address: str) -> None:
         self._client, self._cluster_job, self._address = client, cluster_job, address
         self._chunks: dict[str, str] = {}
-        """By each file, the label of the chunk that it was read with."""
+        """For each file, the label of the chunk that it was read with."""
         self._done: dict[str, tuple[Chunk, Done]] = {}
         self._copies: dict[str, set[tuple[str, str]]] = {}
-        """By the labels of chunks, tabs of theirs that turned out to be copies."""
+        """For the labels of chunks, their tabs that turned out to be copies."""
         self.fetched = Fetched()
 
     def handshake(self, folders: Iterable[Path]) -> None:
-        """Raises CallError if a worker cannot do the job, or none is there. `folders` are those
-        that every worker must see."""
+        """Raises CallError if a worker cannot do the job, or there is none. Every worker must see
+        the `folders`.
+        """
         from distributed import TimeoutError as NoWorkersError
 
         try:
@@ -201,7 +205,9 @@ class Cluster:
                 yield read_without_records(head)
 
     def _by_ways(self, names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
-        """Some files read once more, by name, with what decides their fields: their chunks are."""
+        """Read some files again, by name, with what decides their fields: whole chunks are read
+        again.
+        """
         decided = frozenset(names)
         labels = dict.fromkeys(self._chunks[name] for name in names)
         again = [replace(self._done[label][0], ways=ways, decided=decided) for label in labels]
@@ -233,7 +239,7 @@ class Cluster:
         chunks: Sequence[Chunk],
         texts: dict[str, str] | None = None,
     ) -> Iterator[tuple[Chunk, Result]]:
-        """The results of a work on chunks, in order; not many are ahead of what is taken."""
+        """The results of a work on chunks, in order; only a few are ahead of the consumer."""
         waiting: deque[tuple[Chunk, Any]] = deque()
         ahead = 1
         for index, chunk in enumerate(chunks):
@@ -246,7 +252,7 @@ class Cluster:
             yield waiting[0][0], self._result(work, *waiting.popleft())
 
     def _threads(self) -> int:
-        """How many threads the workers have that are there now."""
+        """The number of threads of the present workers."""
         try:
             return sum(self._client.ncores().values()) or 1
         except Exception as error:  # noqa: BLE001  # each kind of connection has its own
@@ -287,7 +293,7 @@ class Cluster:
         return result
 
     def _divided(self, work: Callable[..., Any], chunk: Chunk) -> Any:
-        """The result of a chunk that no worker came to the end of: of each of its files alone."""
+        """The result of a chunk that no worker finished: each of its files is read alone."""
         # Each of its files alone, so that one file takes no others with it.
         if len(chunk.sources) == 1:
             if work is look_through:
@@ -302,7 +308,7 @@ class Cluster:
 
 
 def _joined(group: Sequence[Any]) -> Any:
-    """The results of chunks as that of one."""
+    """The results of chunks as one result."""
     if isinstance(group[0], Looked):
         values = {name: digest for value in group for name, digest in value.digests.items()}
         return Looked(values, sum((value.fetched for value in group), Fetched()), group[0].worker)

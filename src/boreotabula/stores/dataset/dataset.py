@@ -41,7 +41,7 @@ class Dataset(OnDisk):
     """A folder of Parquet files, put in place at the end."""
 
     partition: tuple[str, ...] = ()
-    """The fields whose values part it."""
+    """The fields by whose values it is partitioned."""
     cluster: str = ""
     """The address of a scheduler; empty if the files are read here."""
     overwrite: bool = False
@@ -51,11 +51,11 @@ class Dataset(OnDisk):
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of the layout's source folders, once it is sure that it can be written.
+        """The files of the layout's source folders, after checking that the dataset can be written.
 
         A cluster fetches files of servers itself. Raises CallError for a layout whose columns are
-        not known ahead, if a cluster is to write them, fields that cannot part its tables, or a
-        folder that no run has written.
+        not known in advance, if a cluster is to write them, for fields that cannot partition its
+        tables, or for a folder that no run has written.
         """
         out = self.path
         # A worker writes its records at once and so needs all columns.
@@ -90,8 +90,9 @@ class Dataset(OnDisk):
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Filling]:
-        """A folder beside it. Raises CallError if the cluster does not answer, or another run
-        has made something of the output that may not be replaced."""
+        """A folder beside it. Raises CallError if the cluster does not answer, or another run has
+        changed the output so that it may not be replaced.
+        """
         check_folder(self.path, overwrite=self.overwrite)
         with placed_folder(self.path) as folder:
             with _filling(self, task, folder) as filling:
@@ -101,7 +102,7 @@ class Dataset(OnDisk):
 
 
 def _check(run: Run, parts: Sequence[PartFile]) -> None:
-    """Raises CallError if files do not hold as many records as were read."""
+    """Raises CallError if the files do not hold as many records as were read."""
     held = sum(part.records for part in parts)
     # The last guard: whatever went wrong between reading and writing, nothing is put in place.
     if held != run.record_count:
@@ -132,7 +133,8 @@ class _Filling(WritingBase):
 
     def commit(self, run: Run) -> None:
         """Put the files in place, and write the record of the run. Raises CallError if they do not
-        hold all records."""
+        hold all records.
+        """
         parts = self._parts(run)
         _check(run, parts)
         # A worker that was taken for lost may have written its records as well.
@@ -188,7 +190,9 @@ class _Here(_Filling):
         return reading
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
-        """Write the records of all files. Raises CallError if the tables cannot be parted so."""
+        """Write the records of all files. Raises CallError if the tables cannot be partitioned
+        so.
+        """
         check_partition(
             self._store.partition, {name: table.schema for name, table in tables.items()}
         )

@@ -1,9 +1,10 @@
-"""A folder of Parquet files, parted by the values of some fields: `nursery=Frostmo/month=2026-01/`.
+"""A folder of Parquet files, partitioned by the values of some fields:
+`nursery=Frostmo/month=2026-01/`.
 
-A folder for each value of the first field holds one for each value of the second, and so on; the
-files in it hold the other columns. Values stand there as CSV has them, percent-encoded (RFC 3986);
-a blank is `__HIVE_DEFAULT_PARTITION__`. This is the layout of folders that most programs which read
-Parquet know as Hive partitioning.
+A folder for each value of the first field holds one for each value of the second, and so on; their
+files hold the other columns. Values are written as in CSV, percent-encoded (RFC 3986); a blank is
+`__HIVE_DEFAULT_PARTITION__`. Most programs that read Parquet know this layout of folders as Hive
+partitioning.
 """
 
 from __future__ import annotations
@@ -27,9 +28,9 @@ from boreotabula.texts import in_natural_order
 
 BLANK = "__HIVE_DEFAULT_PARTITION__"
 _AT_ONCE = 512 * 1024
-"""So many records are written together: each partition that they touch gets a file of them."""
+"""This many records are written together: each partition that they touch gets a file of them."""
 _MOST = 10_000
-"""So many folders records written together may make: more are hardly meant."""
+"""Records written together may make at most this many folders: more are hardly intended."""
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,7 @@ class PartFile:
 
 
 def check_partition(names: Sequence[str], schemas: Mapping[str, pa.Schema]) -> None:
-    """Raises CallError if tables cannot be parted by some fields."""
+    """Raises CallError if tables cannot be partitioned by some fields."""
     if len(set(names)) < len(names):
         raise CallError("--partition: each field can be named once")
     for table, schema in schemas.items():
@@ -68,8 +69,8 @@ def write_parts(
 ) -> list[PartFile]:
     """Write records of one schema below a folder, a file for each partition that they touch.
 
-    Within a file they keep their order; `label` names the files, so that those of a partition
-    follow one another. Raises OSError, and CallError for far too many partitions.
+    Within a file they keep their order; `label` names the files, so that those of a partition sort
+    in order. Raises OSError, and CallError for far too many partitions.
     """
     if not any(batch.num_rows for batch in batches):
         return []
@@ -85,7 +86,7 @@ def write_parts(
 
 
 def _plain(batch: pa.RecordBatch) -> pa.RecordBatch:
-    """Records whose texts are texts, not references to those of their tab."""
+    """Records with plain texts, not dictionary-encoded ones."""
     fields, columns = [], []
     for field, column in zip(batch.schema, batch.columns, strict=True):
         if pa.types.is_dictionary(column.type):
@@ -97,7 +98,7 @@ def _plain(batch: pa.RecordBatch) -> pa.RecordBatch:
 
 
 def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Table]]:
-    """The records of each partition, in their order, and its folder."""
+    """The records of each partition, in order, and its folder."""
     if not names:
         yield "", records
         return
@@ -128,7 +129,7 @@ def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Ta
 
 
 def _step(name: str, value: str | None) -> str:
-    """The folder of a value; names of fields are encoded too, as they may be in any script."""
+    """The folder of a value; names of fields are encoded too, because they may be in any script."""
     # Encoded, so that a value with a slash makes no folder within a folder.
     shown = BLANK if value is None or value == "" else quote(value, safe=" ")
     if value == BLANK:  # a text of just these words is no blank
@@ -137,7 +138,7 @@ def _step(name: str, value: str | None) -> str:
 
 
 def _write(records: pa.Table, folder: Path, below: str, label: str) -> PartFile:
-    """Write a file beside, then move it into place: a writer that is lost leaves none behind."""
+    """Write a file beside, then move it into place: a lost writer leaves none behind."""
     from pyarrow import parquet
 
     target = folder / below / f"part-{label}.parquet"
@@ -166,17 +167,17 @@ class PartedWriter:
         self._count = 0
         self._number = 0
         self.parts: list[PartFile] = []
-        """What was written."""
+        """The files written."""
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Take the records of a batch; they are written with others."""
+        """Take the records of a batch; they are written together with others."""
         self._waiting.append(batch)
         self._count += batch.num_rows
         if self._count >= _AT_ONCE:
             self._flush()
 
     def close(self) -> None:
-        """Write what is left."""
+        """Write the rest."""
         self._flush()
 
     def _flush(self) -> None:
@@ -188,9 +189,9 @@ class PartedWriter:
 
 
 def clear_but(folder: Path, parts: Sequence[PartFile]) -> None:
-    """Delete what a lost writer has left below a folder, so that only `parts` are there.
+    """Delete the leftovers of lost writers below a folder, so that only `parts` remain.
 
-    Raises CallError if one of them is not there as it was written.
+    Raises CallError if one of them is not as it was written.
     """
     wanted = {part.path: part.size for part in parts}
     for path in [path for path in folder.rglob("*") if path.is_file()]:
@@ -214,7 +215,7 @@ def in_order_of_parts(paths: Iterable[Path], folder: Path) -> list[Path]:
 
 
 def partition_values(path: Path, folder: Path) -> dict[str, str | None]:
-    """The values of the fields that a file of a dataset is parted by, as texts."""
+    """The values of the partition fields in the path of a dataset's file, as texts."""
     steps = path.relative_to(folder).parts[:-1]
     pairs = (step.partition("=") for step in steps)
     return {unquote(name): None if value == BLANK else unquote(value) for name, _, value in pairs}

@@ -1,2 +1,3 @@
-"""Records into a workbook that people already have, in the order of the work: markup of rows,
-where the table stands, which row is which record, what points at the table, the whole workbook."""
+"""Records into an existing workbook, in the order of the work: markup of rows, the place of the
+table, pairing of rows and records, references to the table, the whole workbook.
+"""

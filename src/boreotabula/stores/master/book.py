@@ -1,7 +1,7 @@
-"""A workbook that people already have, whose tables take the records of a run.
+"""An existing workbook whose tables take the records of a run.
 
-Rows are found again by their key or source and keep their place, their looks and what people wrote
-beside them; whatever cannot be kept as it is makes the whole refused.
+Rows are recognised by their key or source, and keep their place, their looks and what people wrote
+beside them. If anything cannot be preserved, the whole is refused.
 """
 
 from __future__ import annotations
@@ -39,15 +39,15 @@ _BOOK = "xl/workbook.xml"
 
 @dataclass(frozen=True)
 class Taking:
-    """How a master takes records."""
+    """How a workbook takes records."""
 
     names: HeadingNames
-    """What the layout and its glossaries know the fields by."""
+    """The names by which the layout and its glossaries know the fields."""
     key: Sequence[str] = ()
     tab: str | None = None
-    """The tab that was asked for."""
+    """The requested tab."""
     no_source: bool = False
-    """Whether the table gets no columns that tell where its rows are from."""
+    """Whether the table gets no columns for the source of its rows."""
     glossaries: frozenset[str] = frozenset()
     """Tabs, or table objects, that the layout reads as glossaries."""
 
@@ -66,14 +66,14 @@ class Book:
         return {name: table.tab for name, table in self.tables.items()}
 
     def close(self) -> None:
-        """Let go of the workbook."""
+        """Close the workbook."""
         self.package.close()
 
     def fill(self) -> bool:
         """Put the rows into their tabs; returns whether anything changes.
 
-        Formulas are worked out when the workbook is opened. Raises CallError, which says what could
-        not be kept.
+        Formulas are calculated when the workbook is opened. Raises CallError, which says what could
+        not be preserved.
         """
         with usual_parts(f"“{self.path}”: "):
             for table in self.tables.values():
@@ -111,7 +111,7 @@ class Book:
 def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking) -> Book:
     """A workbook whose tabs are ready to take the records of each table.
 
-    Raises CallError, which says what could not be kept as it is.
+    Raises CallError, which says what could not be preserved.
     """
     # Rows without source and key could never be found again.
     if taking.no_source and not taking.key:
@@ -147,7 +147,7 @@ class _Tabs:
     target: Path
     package: Package
     readable: Path
-    """The workbook as the fast reader understands it."""
+    """The workbook in a form that the fast reader understands."""
     _sheets: dict[str, Sheet] = field(default_factory=dict)
 
     def sheet(self, tab: str) -> Sheet:
@@ -162,9 +162,10 @@ class _Tabs:
 
 
 def _readable(target: Path, package: Package) -> Path:
-    """A workbook as the fast reader understands it: itself, or a copy whose parts are in UTF-8.
+    """A workbook in a form that the fast reader understands: itself, or a copy whose parts are in
+    UTF-8.
 
-    The copy goes when the package does.
+    The copy is deleted together with the package.
     """
     # Only parts in UTF-16 need it, which are rare.
     if not package.in_utf_16():
@@ -232,8 +233,9 @@ def _tab_of(
     place_on: Any,
     fields: int,
 ) -> str | None:
-    """The tab that holds a table: the one that was named, the one of its name, else the only one
-    with its headings."""
+    """The tab that holds a table: the requested one, the one with its name, else the only one with
+    its headings.
+    """
     name = taking.tab if taking.tab is not None else tab_name(table)
     read = _read_tabs(package, taking.glossaries)
     every = [tab for tab in package.tabs() if not is_sources_tab(tab, package.tabs())]
@@ -273,7 +275,7 @@ def _read_tabs(package: Package, glossaries: frozenset[str]) -> set[str]:
 def _object_area(
     package: Package, part: str, sheet: Sheet, field_of: Any, where: str
 ) -> Area | None:
-    """The area of the table object whose headings are most of all those of the layout."""
+    """The area of the table object that has most of the layout's headings."""
     best, most = None, 0
     for name in package.tables(part):
         root = package.tree(name)
@@ -294,7 +296,7 @@ def _object_area(
 
 
 def _refuse(package: Package, table: MasterTable) -> None:
-    """Raises CallError if a tab cannot be written to without losing something."""
+    """Raises CallError if writing to a tab would lose something."""
     # A tab is only changed if everything on it can be kept.
     root = package.worksheet(table.part).root
     if root.find("{*}sheetProtection") is not None:
@@ -313,7 +315,7 @@ def _refuse(package: Package, table: MasterTable) -> None:
 
 
 def _sources(tabs: _Tabs, tab: str, taking: Taking, place: Place) -> Mapping[Any, Any] | None:
-    """What the hidden tab says of the rows; None if their source stands in the table itself."""
+    """The sources of rows in the hidden tab; None if the table has columns for them."""
     hidden = sources_tab(tab)
     if hidden in tabs.package.tabs():
         return kept_sources(tabs.sheet(hidden), taking.key)
@@ -325,7 +327,7 @@ def _sources(tabs: _Tabs, tab: str, taking: Taking, place: Place) -> Mapping[Any
 def _new_tab(
     target: Path, package: Package, name: str, table: str, schema: pa.Schema, taking: Taking
 ) -> MasterTable:
-    """A tab with a table object, behind all others."""
+    """A tab with a table object, after all others."""
     # Programs change such a name by themselves, and then nobody finds the tab.
     if name != tab_name(name):
         raise CallError(f"--into-tab: “{name}” cannot be the name of a tab")
@@ -363,7 +365,7 @@ def _new_tab(
 
 
 def _rename(package: Package, root: Any, table: str) -> None:
-    """Give a table object a name and number that are free in a workbook."""
+    """Give a table object an unused name and number."""
     values = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
     ids = [int(value.get("id") or 0) for value in values]
     names = {value.get("displayName", "").casefold() for value in values}

@@ -1,4 +1,5 @@
-"""What points at the table of a master follows its rows: formulas, names, formats, charts, pivots.
+"""What refers to the table of a workbook follows its rows: formulas, names, formats, charts,
+pivots.
 
 ECMA-376 part 1: formulas 18.3.1.40, conditional formats 18.3.1.18, validations 18.3.1.33, defined
 names 18.2.5, charts 21.2.2.57, pivot caches 18.10.1.95.
@@ -29,9 +30,9 @@ _STORED_VALUES = ("{*}numCache", "{*}strCache", "{*}multiLvlStrCache")
 
 
 def follow_on_tab(sheet: Worksheet, change: RowChange, where: str) -> None:
-    """Let all but the rows of the tab with the table follow; `where` names it in messages.
+    """Adapt everything but the rows on the tab with the table; `where` names it in messages.
 
-    Raises CallError if a formula points at a row that goes.
+    Raises CallError if a formula refers to a removed row.
     """
     root = sheet.root
     follow_formulas(root, change, where, on_tab=True)
@@ -48,7 +49,7 @@ def follow_on_tab(sheet: Worksheet, change: RowChange, where: str) -> None:
 
 
 def _follow_areas(element: Any, change: RowChange) -> None:
-    """Let the areas of a format, a rule or a link follow; without an area it goes."""
+    """Adapt the areas of a format, a rule or a link; without an area it is removed."""
     listed = element.find("{*}sqref")  # extensions have an element where others have an attribute
     name = next((literal for literal in ("sqref", "ref") if element.get(literal)), None)
     if name is not None:
@@ -64,7 +65,7 @@ def _follow_areas(element: Any, change: RowChange) -> None:
 
 
 def _remove(element: Any) -> None:
-    """Take out an element, and the list around it if it was the last one in it."""
+    """Remove an element, and the list around it if it was the only one in it."""
     around = element.getparent()
     around.remove(element)
     if around.get("count") is not None:
@@ -74,9 +75,9 @@ def _remove(element: Any) -> None:
 
 
 def follow_formulas(element: Any, change: RowChange, where: str, *, on_tab: bool) -> bool:
-    """Let the formulas in a row, or in what is around the rows, follow; returns whether any did.
+    """Adapt the formulas in a row, or around the rows; returns whether any changed.
 
-    Raises CallError if one points at a row that goes.
+    Raises CallError if one refers to a removed row.
     """
     changed = False
     for formula in element.iter(*_FORMULAS):
@@ -111,9 +112,9 @@ def _followed(
 
 
 def follow(package: Package, part: str, change: RowChange) -> None:
-    """Let all other parts of a workbook follow the table on the tab with a part of that name.
+    """Adapt all other parts of a workbook to the table on the tab with a part of that name.
 
-    Raises CallError, which names what cannot be kept.
+    Raises CallError, which names what cannot be preserved.
     """
     file = package.archive.title or "the workbook"
     for tab, other_text in package.tabs().items():
@@ -154,7 +155,7 @@ def _follow_names(package: Package, part: str, change: RowChange) -> None:
 
 
 def _follow_chart(root: Any, change: RowChange, where: str) -> bool:
-    """Let the series of a chart follow; their stored values, which are of the old rows, go.
+    """Adapt the series of a chart; their stored values, which are of the old rows, are removed.
 
     Returns whether anything has changed.
     """

@@ -1,4 +1,4 @@
-"""Where the table stands on a tab of a master, and which of its columns are which fields."""
+"""Where the table stands on a tab of a workbook, and which of its columns are which fields."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 _LEAST = 2
-"""So many headings make a heading row, where a table has as many fields."""
+"""This many headings make a heading row, where a table has as many fields."""
 
 Area = tuple[int, int, int, int]
-"""Top, left, bottom and right, counted from 0, all within."""
+"""Top, left, bottom and right, counted from 0, inclusive."""
 
 
 @dataclass(frozen=True)
@@ -27,24 +27,25 @@ class Place:
     left: int
     right: int
     bottom: int
-    """The last row with anything in it; the heading row if there is none below it."""
+    """The last filled row; the heading row if there is none below it."""
     ends: tuple[int, ...]
-    """Rows that are taken for the last one by what points at the table."""
+    """Rows that references to the table take for its last one."""
     headings: Mapping[int, str]
-    """The heading of each column as it is written."""
+    """The heading of each column as written."""
     fields: Mapping[str, int]
     """The column of each field."""
 
     @property
     def further(self) -> list[int]:
-        """The columns that are no fields of the layout."""
+        """The columns that are not fields of the layout."""
         known_numbers = set(self.fields.values())
         return [index for index in range(self.left, self.right + 1) if index not in known_numbers]
 
 
 def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], str | None]:
-    """What tells which field a heading of a master means: its name first, then what the layout and
-    its glossaries know it by."""
+    """A function that gives the field of a heading: by the field's name first, then by the names in
+    the layout and its glossaries.
+    """
     own = {normal_form(name): name for name in fields}
 
     def found(heading: str) -> str | None:
@@ -60,10 +61,10 @@ def find_place(
     sheet: Sheet, area: Area | None, field_of: Callable[[str], str | None], wanted: int, where: str
 ) -> Place | None:
     """The place of the table on a tab: that of its table object, else below the row that holds most
-    headings of the layout. None if no row holds enough of them.
+    headings of the layout.
 
-    `wanted` is the number of fields, `where` names the tab in messages. Raises CallError if two
-    columns mean the same field.
+    None if no row holds enough of them. `wanted` is the number of fields, `where` names the tab in
+    messages. Raises CallError if two columns mean the same field.
     """
     if area is not None:
         top, left, low, right = area
@@ -87,7 +88,7 @@ def find_place(
 
 
 def _run_of(sheet: Sheet, row: int, column: int) -> range:
-    """The filled cells of a row on both sides of one."""
+    """The contiguous filled cells of a row around a column."""
     left = right = column
     while left > 0 and sheet.filled[row, left - 1]:
         left -= 1
@@ -128,7 +129,7 @@ def _placed(
 
 
 def _last_row(sheet: Sheet, top: int, columns: range, low: int | None) -> int:
-    """The last row of a table: of an object the last that is filled, else that before a gap."""
+    """The last row of a table: in a table object the last filled one, else the one before a gap."""
     end = min(sheet.height, sheet.height if low is None else low + 1)
     last = top
     for row in range(top + 1, end):

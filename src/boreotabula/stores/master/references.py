@@ -1,7 +1,7 @@
 """References to cells of a table, in formulas and lists of areas, when the table's rows change.
 
-Rows that go move the rows below them up; rows that come stand at the end. What reaches over all
-rows of the table reaches over all of them afterwards, whether they are more or fewer.
+Rows below removed ones move up; new rows are added at the end. A reference to all rows of the table
+still covers all of them afterwards, whether they are more or fewer.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from boreotabula.layout.addresses import MAX_ROWS, column_letters, column_number
 
 @dataclass(frozen=True)
 class RowChange:
-    """How the rows of a table on a tab change; all rows and columns are counted from 0."""
+    """How the rows of a table on a tab change; all rows and columns count from 0."""
 
     tab: str
     top: int
@@ -24,11 +24,11 @@ class RowChange:
     left: int
     right: int
     ends: tuple[int, ...]
-    """Rows that were the last one: of the table object, and of what was filled in it."""
+    """Rows that were the last one: of the table object, and of its filled part."""
     bottom: int
-    """The row that is the last one now."""
+    """The new last row."""
     gone: Sequence[int] = ()
-    """The rows that go, in order."""
+    """The removed rows, in order."""
 
     @property
     def moves(self) -> bool:
@@ -36,12 +36,12 @@ class RowChange:
         return bool(self.gone)
 
     def row(self, row: int) -> int:
-        """Where a row stands afterwards."""
+        """The new index of a row."""
         # Rows below the table keep their place, whatever becomes of it.
         return row - bisect_left(self.gone, row) if row <= max(self.ends) else row
 
     def rows(self, first: int, last: int, *, alone: bool = False) -> tuple[int, int] | None:
-        """The rows that an area covers afterwards; None if all of its rows go.
+        """The rows that an area covers afterwards; None if all of its rows are removed.
 
         An area of a single cell that was written `alone` means that cell, never the whole column.
         """
@@ -67,7 +67,7 @@ class RowChange:
 
 
 class LostReferenceError(Exception):
-    """A formula points at a cell of a row that goes; the text is the reference."""
+    """A formula refers to a cell of a removed row; the text is the reference."""
 
 
 _CELL = r"\$?[A-Za-z]{1,3}\$?[0-9]{1,7}"
@@ -83,7 +83,7 @@ def changed_formula(formula: str, change: RowChange, *, on_tab: bool, whole: boo
     """A formula whose references to the table follow its rows.
 
     `on_tab` says whether it stands on the table's own tab, where references need not name it;
-    `whole` whether a single cell that it names is all there was of a column, as in charts. Raises
+    `whole` whether a single cell that it names was a whole column, as in charts. Raises
     LostReferenceError.
     """
 
@@ -105,7 +105,7 @@ def changed_formula(formula: str, change: RowChange, *, on_tab: bool, whole: boo
 
 
 def changed_areas(areas: str, change: RowChange) -> str:
-    """Areas with blanks between, as conditional formats list them; those that go are left out."""
+    """Areas separated by blanks, as conditional formats list them; removed ones are omitted."""
     texts = []
     for part in areas.split():
         first, _, last = part.partition(":")
@@ -148,7 +148,7 @@ def _changed_area(first: str, last: str | None, change: RowChange, *, whole: boo
 
 
 def area_text(top: int, left: int, bottom: int, right: int, *, fixed: bool = False) -> str:
-    """An area such as 'A3:F63', or '$A$3:$F$63' if it is fixed; rows and columns from 0."""
+    """An area such as 'A3:F63', or '$A$3:$F$63' if it is absolute; rows and columns from 0."""
     mark = "$" if fixed else ""
     first, last = column_letters(left), column_letters(right)
     return f"{mark}{first}{mark}{top + 1}:{mark}{last}{mark}{bottom + 1}"

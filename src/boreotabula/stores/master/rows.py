@@ -27,7 +27,7 @@ from boreotabula.stores.master.references import RowChange
 
 @dataclass(frozen=True)
 class FurtherColumn:
-    """What a new row has in a column that is no field."""
+    """The cell of a new row in a column that is no field."""
 
     style: int | None
     start: str = ""
@@ -35,7 +35,7 @@ class FurtherColumn:
     formula: str = ""
 
     def markup(self, address: Address) -> str:
-        """The cell at an address; empty if there is nothing to say of it."""
+        """The markup of the cell at an address; empty if there is nothing in it."""
         style = "" if self.style is None else f' s="{self.style}"'
         inner = f"<f>{escape(self._moved(address))}</f>" if self.formula else ""
         return f'<c r="{address}"{style}>{inner}</c>' if style or inner else ""
@@ -48,8 +48,9 @@ class FurtherColumn:
 
 
 def move_rows(sheet: Worksheet, change: RowChange, where: str) -> None:
-    """Take out the rows that go; let the others move, and their formulas follow. `where` is
-    the tab, in messages."""
+    """Remove some rows; the others move, and their formulas follow. `where` is the tab, in
+    messages.
+    """
     # All other rows move up by as many as go above them.
     places = {
         number: change.row(number) if number > change.top else number
@@ -74,7 +75,7 @@ def put_row(
     cells: Mapping[int, str],
     further: Mapping[int, FurtherColumn] | None = None,
 ) -> None:
-    """Write cells, given their markup, into a row; an empty text is a blank.
+    """Write cells, given as markup, into a row; an empty text is a blank.
 
     `further` are the columns of a new row that are no fields. Cells of any other row keep their
     looks.
@@ -108,7 +109,7 @@ def put_row(
 def refuse_moving(
     package: Package, part: str, sheet: Sheet, place: Place, change: RowChange, where: str
 ) -> None:
-    """Raises CallError if rows that must move hold something that does not move with them."""
+    """Raises CallError if rows that must move hold something that cannot move with them."""
     worksheet = package.worksheet(part)
     first, end = change.gone[0], max(change.ends)
     message = f"rows below row {first + 1} move up because records were removed, but"
@@ -147,7 +148,7 @@ def refuse_moving(
 def calculated_columns(
     sheet: Worksheet, columns: Iterable[int], numbers: Sequence[int]
 ) -> set[int]:
-    """Those of some columns in which each of the rows has a formula."""
+    """The columns, among some, that have a formula in each row."""
     calculated = set(columns)
     # Row by row until no column is left, which most often is the first row.
     for number in numbers:
@@ -165,8 +166,11 @@ def calculated_columns(
 def further_column(
     sheet: Worksheet, change: RowChange, column: int, first: Any, is_calculated: bool
 ) -> FurtherColumn:
-    """What a new row has in a column that is no field: its looks, and the formula of the column
-    if every row has one. `first` is the cell of the first row, as it was."""
+    """The cell of a new row in a column that is no field: its looks, and the formula of the column
+    if every row has one.
+
+    `first` is the original cell of the first row.
+    """
     style = style_of(first)
     if not is_calculated:
         return FurtherColumn(style)

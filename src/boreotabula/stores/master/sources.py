@@ -1,4 +1,4 @@
-"""A hidden tab that keeps where the rows of a master are from, if its table does not."""
+"""A hidden tab with the sources of a workbook's rows, if its table has no columns for them."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:
 
 
 def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
-    """Where rows are from, by the values of their key; nothing if the tab is of another key."""
+    """The sources of rows, by the values of their key; empty if the tab has another key."""
     texts = [[cell_text(cell) for cell in row] for row in sheet.rows]
     # Written for another key, its lines mean other rows.
     if not texts or texts[0][: len(key) + 3] != [*key, *PROVENANCE]:
@@ -40,7 +40,7 @@ def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
 def put_sources(
     package: Package, tab: str, key: Sequence[str], rows: Iterable[tuple[Values, Source]]
 ) -> None:
-    """Write the hidden tab of a tab, or write it anew."""
+    """Write or replace the hidden tab of a tab."""
     lines = [
         _line(number, texts)
         for number, texts in enumerate(
@@ -70,7 +70,7 @@ def _line(number: int, texts: Sequence[str]) -> str:
 
 
 def add_tab(package: Package, name: str, content: bytes, *, hidden: bool = False) -> str:
-    """Add a worksheet behind all others; returns the name of its part."""
+    """Add a worksheet after all others; returns the name of its part."""
     part = package.new_name("xl/worksheets/sheet{}.xml")
     package.put(part, content)
     package.declare(part, "worksheet")

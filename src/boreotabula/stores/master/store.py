@@ -1,4 +1,4 @@
-"""Records into a workbook that people already have: whose rows go, and whose stay."""
+"""Records into an existing workbook: whose rows are removed, and whose stay."""
 
 from __future__ import annotations
 
@@ -37,21 +37,22 @@ BOOKS = (".xlsx", ".xlsm")
 
 @dataclass(frozen=True)
 class BookStore(OnDisk):
-    """The workbook at a path. Rows that no run has written stay, and are told."""
+    """The workbook at a path. Rows that no run has written stay, with a finding."""
 
     tab: str | None = None
     """The tab that takes the records of the only table of the layout."""
     replace_all: bool = False
-    """Whether rows of files that are not read now go."""
+    """Whether rows of files that are not read now are removed."""
     no_source: bool = False
-    """Whether a table gets no columns that tell where its rows are from."""
+    """Whether a table gets no columns for the source of its rows."""
     takes_whole: bool = True
     adds: bool = True
 
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of the layout's source folders, once records may go into the workbook.
+        """The files of the layout's source folders, after checking that records may go into the
+        workbook.
 
         Raises CallError if they may not.
         """
@@ -113,7 +114,7 @@ class _Writing(WritingBase):
         self.tables = tables
 
     def settle(self, run: Run) -> Run:
-        """Pair the rows with the records. Raises CallError, which says what cannot be kept."""
+        """Pair the rows with the records. Raises CallError, which says what cannot be preserved."""
         before, book = self.before, self.book
         ours = {*before.files, *(source.name for source in self.task.inbox.taken)}
         again = ours if self.store.replace_all else _replaced(run, before)
@@ -150,15 +151,16 @@ class _Writing(WritingBase):
 
 
 def _replaced(run: Run, before: Before) -> set[str]:
-    """The files whose records a run replaces: those that it read, copies of them, and what they
-    were called before."""
+    """The files whose records a run replaces: those that it read, copies of them, and their earlier
+    names.
+    """
     read = {file.name for file in run.files if file.read}
     twice = {finding.file for finding in run.findings if finding.kind == FILE_TWICE}
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}
 
 
 def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
-    """What a person should know of the rows of a workbook."""
+    """Findings about the rows of a workbook."""
     foreign = sum(merge.foreign for merge in merged)
     if foreign:
         yield ROWS_KEPT(rows=foreign, book=book.path.name)

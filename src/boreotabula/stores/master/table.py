@@ -1,4 +1,4 @@
-"""One table of a master: its rows now, the records that come, and the tab that becomes of both."""
+"""One table of a workbook: its present rows, the new records, and the resulting tab."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ from boreotabula.stores.xlsx_rows import CellMarkup, check_room, heading_cell
 
 @dataclass(frozen=True)
 class Touched:
-    """A row of a master that a person should know of; its cell, and texts that are not ours."""
+    """A row to report to a person; its cell, and texts that no run has written."""
 
     cell: Address
     source: Source
@@ -60,17 +60,17 @@ class Touched:
 
 @dataclass(frozen=True)
 class Merged:
-    """The outcome of putting records into a table."""
+    """The result of putting records into a table."""
 
     counts: RowCounts
     foreign: int
-    """Rows of files that no run has read, or of none."""
+    """Rows of files that no run has read, or without a file."""
     remarks: tuple[Touched, ...] = ()
-    """Rows that went, though something stood in columns that are no fields."""
+    """Removed rows that had something in columns that are no fields."""
     by_hand: tuple[Touched, ...] = ()
-    """Rows of unchanged files that held something else than these do."""
+    """Rows of unchanged files that differed from these files' records."""
     again: int = 0
-    """Rows of unchanged files that were added, because they were not found."""
+    """Rows of unchanged files that were added, because they were missing."""
 
 
 @dataclass
@@ -88,25 +88,25 @@ class MasterTable:
     """All fields of the records."""
     key: Sequence[str]
     sources: Mapping[Values, Source] | None = None
-    """Of a table without columns for it: where its rows are from, by their key."""
+    """For a table without columns for it: the sources of its rows, by key."""
     _change: RowChange | None = None
     _new: dict[int, dict[int, str]] = field(default_factory=dict)
-    """By row the cells that are written there."""
+    """The cells that are written, by row."""
     _added: set[int] = field(default_factory=set)
-    """Those of the rows that are new."""
+    """The new rows among them."""
     _kept: list[tuple[Values, Source]] = field(default_factory=list)
     _sources: list[Source] = field(default_factory=list)
-    """Where each row says that it is from, by the names that files had then."""
+    """The source that each row gives, by the earlier names of files."""
 
     @property
     def written(self) -> list[str]:
-        """The fields that have columns, in the order of the layout."""
+        """The fields with columns, in the order of the layout."""
         hidden = PROVENANCE if self.sources is not None else ()
         return [name for name in self.schema.names if name not in hidden]
 
     @cached_property
     def columns(self) -> Mapping[str, int]:
-        """The column of each of those fields; the table has none yet for the last ones."""
+        """The column of each of those fields; the last ones are not in the table yet."""
         numbers = self.place.fields
         new = [name for name in self.written if name not in numbers]
         added = {name: self.place.right + 1 + index for index, name in enumerate(new)}
@@ -114,27 +114,27 @@ class MasterTable:
 
     @property
     def headings(self) -> Mapping[str, str]:
-        """The heading of each field, as the table spells it."""
+        """The heading of each field in the table's spelling."""
         return {
             name: self.place.headings.get(column, name) for name, column in self.columns.items()
         }
 
     @property
     def right(self) -> int:
-        """The last column, new ones included."""
+        """The last column, including new ones."""
         return max(self.place.right, *self.columns.values())
 
     # --- what is there ---------------------------------------------------------------------------
 
     @cached_property
     def numbers(self) -> list[int]:
-        """The rows of the table in which anything stands, counted from 0."""
+        """The filled rows of the table, counted from 0."""
         place = self.place
         filled = self.sheet.filled[:, place.left : place.right + 1]
         return [row for row in range(place.top + 1, place.bottom + 1) if filled[row].any()]
 
     def lines(self, renamed: Mapping[str, str]) -> Lines:
-        """The rows as texts; `renamed` are the names of files now by what they were before."""
+        """The rows as texts; `renamed` maps earlier names of files to present ones."""
         texts = {name: self._texts(name) for name in self.written}
         keys = list(zip(*(plain_texts(texts[text]) for text in self.key), strict=True))
         values = list(zip(*(texts[text] for text in self._fields), strict=True))
@@ -165,7 +165,7 @@ class MasterTable:
         return [cell_text(self.sheet.cell(row, column)) for row in self.numbers]
 
     def _texts(self, name: str) -> list[str]:
-        """The cells of a field as its values are written; numbers that are texts are marked."""
+        """The cells of a field in the form of its values; numbers stored as texts are marked."""
         column = self.place.fields.get(name)
         if column is None:
             return [""] * len(self.numbers)
@@ -189,11 +189,11 @@ class MasterTable:
         unchanged: Collection[str] = (),
         renamed: Mapping[str, str] | None = None,
     ) -> Merged:
-        """Pair the rows with records and settle what the tab becomes.
+        """Pair the rows with records and decide how the tab changes.
 
         `again` are the files whose records these are, `ours` those that any run has read,
-        `unchanged` those that hold what they held when the rows were written. Raises CallError,
-        which says what could not be kept.
+        `unchanged` those with the same content as when the rows were written. Raises CallError,
+        which says what could not be preserved.
         """
         records = records.cast(decoded_schema(records.schema))
         rows = self.lines(renamed or {})
@@ -233,7 +233,7 @@ class MasterTable:
         )
 
     def _note_sources(self, rows: Lines, lines: Lines, pairs: Pairs) -> None:
-        """What the hidden tab is to hold."""
+        """Note the content of the hidden tab."""
         if self.sources is None:
             return
         known_numbers = {row for row in pairs.rows if row is not None} | set(pairs.gone)
@@ -245,7 +245,7 @@ class MasterTable:
         self._kept = sorted([*stay, *zip(lines.keys, lines.sources, strict=True)])
 
     def _remarks(self, rows: Lines, pairs: Pairs) -> Iterator[Touched]:
-        """What people wrote beside rows that go; formulas can be worked out again."""
+        """Texts that people wrote beside removed rows; formulas do not count."""
         for index in pairs.gone:
             row = self.numbers[index]
             cells = cells_of(self._worksheet.row(row))
@@ -283,7 +283,7 @@ class MasterTable:
         self._added = {numbers[index] for index, row in enumerate(pairs.rows) if row is None}
 
     def _markup(self, records: pa.Table, numbers: Sequence[int]) -> list[dict[int, str]]:
-        """For each record the markup of its cells by their columns; blank texts where none is."""
+        """For each record the markup of its cells by column; blank texts where there is none."""
         columns = list(self.columns.values())
         chosen = records.select(list(self.columns))
         styles = [self._style(name) for name in self.columns]
@@ -314,11 +314,11 @@ class MasterTable:
 
     @cached_property
     def _first_cells(self) -> Mapping[int, Any]:
-        """The cells of the first row, as they were."""
+        """The original cells of the first row."""
         return cells_of(self._worksheet.row(self.numbers[0])) if self.numbers else {}
 
     def take(self) -> None:
-        """Look at the tab as it is written. Raises CallError if it cannot be written to."""
+        """Read the markup of the tab. Raises CallError if it cannot be written to."""
         sheet = self._worksheet
         if not sheet.is_addressed:
             raise CallError(
@@ -338,9 +338,9 @@ class MasterTable:
         return range(self.place.top, max(self.place.ends) + 1)
 
     def put(self) -> None:
-        """Put what has been settled into the workbook.
+        """Put the decided changes into the workbook.
 
-        Raises CallError, which says what could not be kept.
+        Raises CallError, which says what could not be preserved.
         """
         change, package = self._change, self.package
         if self.sources is not None:
@@ -370,7 +370,7 @@ class MasterTable:
         follow(package, self.part, change)
 
     def _put_headings(self, sheet: Worksheet) -> None:
-        """Write the headings of fields that had no column."""
+        """Write the headings of fields without a column."""
         top = self.place.top
         last = cells_of(sheet.row(top)).get(self.place.right)
         style = style_of(last) if last is not None else None
