@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 from boreotabula.binding import bind
 from boreotabula.layout.addresses import Address, column_letters, column_number
 from boreotabula.limits import Budget, Limits
-from boreotabula.sheets.look import Look
+from boreotabula.sheets.look import SheetFacts
 from boreotabula.sheets.opening import Workbook
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.sheets.sheet_xml import XlsxInside
@@ -235,7 +235,7 @@ def test_markup_in_any_form_says_the_same(
     assert set(found[0].cells) == {at for at, one in cells.items() if "#" in one or "A1+1" in one}
 
 
-def look_of(text: str) -> Look:
+def look_of(text: str) -> SheetFacts:
     """What is seen in a sheet of this markup."""
     with tempfile.TemporaryDirectory() as folder:
         part = {"xl/worksheets/sheet1.xml": text}

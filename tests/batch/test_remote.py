@@ -789,7 +789,7 @@ def test_what_stays_within_the_folder() -> None:
     system = SimpleNamespace(
         ls=lambda *_, **__: there.values(), isdir=lambda _: True, invalidate_cache=lambda: None
     )
-    assert list(listing.listed(places.Place(system, "dav"), "webdav://x/dav")) == ["a.csv"]
+    assert list(listing.listed(places.RemoteFolder(system, "dav"), "webdav://x/dav")) == ["a.csv"]
 
 
 def test_odd_names_of_files_are_read_as_they_are(webdav: Served, home: Path) -> None:

@@ -19,7 +19,7 @@ from boreotabula.batch.read_all import ReadOptions
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.review.charts.cross import draw_cross
 from boreotabula.review.crosstab.cross import CrosstabSpec
@@ -105,9 +105,9 @@ PIECES = st.lists(
 )
 
 
-def naive(text: str, kind: Kind) -> re.Pattern[str]:
+def naive(text: str, kind: PatternKind) -> re.Pattern[str]:
     """The pattern as a regular expression that tries everything."""
-    any_ = "[^/]" if kind is Kind.FILE else "."
+    any_ = "[^/]" if kind is PatternKind.FILE else "."
     parts = re.split(r"(\*\*|\*|\{\w*\})", text)
     made = {"**": ".*?", "*": f"{any_}*?"}
     return re.compile(
@@ -118,9 +118,9 @@ def naive(text: str, kind: Kind) -> re.Pattern[str]:
     )
 
 
-@given(PIECES, st.text("abA/-", max_size=10), st.sampled_from([Kind.FILE, Kind.TAB]))
+@given(PIECES, st.text("abA/-", max_size=10), st.sampled_from([PatternKind.FILE, PatternKind.TAB]))
 def test_patterns_match_as_if_everything_was_tried(
-    pieces: list[str], name: str, kind: Kind
+    pieces: list[str], name: str, kind: PatternKind
 ) -> None:
     names = iter("uvwxyz")
     text = "".join(f"{{{next(names)}}}" if one == "{}" else one for one in pieces)
@@ -128,7 +128,7 @@ def test_patterns_match_as_if_everything_was_tried(
         made = pattern(text, kind)
     except ValueError:
         return  # two captures side by side
-    subject = name.rpartition("/")[2] if kind is Kind.FILE and "/" not in text else name
+    subject = name.rpartition("/")[2] if kind is PatternKind.FILE and "/" not in text else name
     expected = naive(text, kind).fullmatch(subject)
     assert made.match(name) == (
         expected and dict(zip(made.captures, expected.groups(), strict=True))
@@ -140,8 +140,8 @@ def test_patterns_match_as_if_everything_was_tried(
     [("{a} - {b} - {c} - {d} x", "a - " * 30_000), ("*a*a*a*a*a*a*b", "a" * 300_000)],
 )
 def test_a_long_name_takes_no_longer_than_it_is(text: str, name: str) -> None:
-    assert pattern(text, Kind.TAB).match(name) is None
-    assert pattern(text, Kind.TAB).other_match(name) is None
+    assert pattern(text, PatternKind.TAB).match(name) is None
+    assert pattern(text, PatternKind.TAB).other_match(name) is None
 
 
 # --- paths, databases, CSV and charts ------------------------------------------------------------

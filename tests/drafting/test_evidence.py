@@ -16,7 +16,7 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.look.crossed import is_key, level_run, value_run
 from boreotabula.look.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
 from boreotabula.look.tables import shapes_of
@@ -185,7 +185,7 @@ def test_a_long_table_ends_where_it_ends() -> None:
 
 
 def test_patterns_for_tabs_of_another_name() -> None:
-    benches, data = (pattern(text, Kind.TAB) for text in ("Bench {bench}", "Data"))
+    benches, data = (pattern(text, PatternKind.TAB) for text in ("Bench {bench}", "Data"))
     assert _tab_pattern("House 4", [benches]) == "House {bench}"
     assert _tab_pattern("Extra", [benches]) == "Extra"
     assert _tab_pattern("House 4", [data]) == "House 4"

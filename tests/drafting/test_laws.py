@@ -17,7 +17,7 @@ from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.search.judging import judge
 from boreotabula.drafting.tabs.specimens import Specimen
-from boreotabula.layout.patterns import Kind, first_match, pattern
+from boreotabula.layout.patterns import PatternKind, first_match, pattern
 from boreotabula.sheets.sheet import Cell, make_sheet
 
 SITES = ("Frostmo", "Lomlia", "Granvik", "Kaldvatn", "Suvanto")
@@ -199,7 +199,7 @@ def test_next_month_is_read_by_the_draft_of_this_month(form: Form) -> None:
     drafted = draft(folder(form))
     assert drafted is not None
     later = folder(form, 1)
-    include = tuple(pattern(one, Kind.FILE) for one in drafted.sketch.include)
+    include = tuple(pattern(one, PatternKind.FILE) for one in drafted.sketch.include)
     assert all(first_match(include, one.file) is not None for one in later)
     judged = judge(drafted.sketch, later)
     assert not judged.errors and not judged.unplaced

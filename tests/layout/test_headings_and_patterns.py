@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from boreotabula.layout.addresses import Address, column_number, parse_address
 from boreotabula.layout.headings import Naming, conflicts, normal_form
-from boreotabula.layout.patterns import Kind, PatternError, pattern
+from boreotabula.layout.patterns import PatternError, PatternKind, pattern
 
 
 @pytest.mark.parametrize(
@@ -38,40 +38,45 @@ def test_a_heading_given_to_two_fields_is_a_conflict_of_both_places() -> None:
 @pytest.mark.parametrize(
     ("text", "kind", "name", "captured"),
     [
-        ("Bench {bench}", Kind.TAB, "bench 12", {"bench": "12"}),
-        ("Bench {bench}", Kind.TAB, " Bench 12 ", {"bench": "12"}),
-        ("Bench {bench}", Kind.TAB, "Bench ", None),
-        ("Bench*", Kind.TAB, "Bench", {}),
-        ("{a} - {b}", Kind.TAB, "x - y - z", {"a": "x", "b": "y - z"}),
-        ("{region}_stock_*.xlsx", Kind.FILE, "2026/04/lake_stock_x.XLSX", {"region": "lake"}),
-        ("{year}/*.xlsx", Kind.FILE, "2026/a.xlsx", {"year": "2026"}),
-        ("{year}/*.xlsx", Kind.FILE, "2026/04/a.xlsx", None),
-        ("{year}/**.xlsx", Kind.FILE, "2026/04/a.xlsx", {"year": "2026"}),
-        ("Total*", Kind.CELL, "TOTAL:", {}),
-        ("Sum:", Kind.CELL, "Sum", None),
-        ("Sum:", Kind.CELL, "SUM:", {}),
-        ("Sum", Kind.CELL, "Sum:", {}),
-        ("*:", Kind.CELL, "Pine", None),
-        ("*:", Kind.CELL, "Pine:", {}),
-        ("Pots[*]", Kind.CELL, "Pots*", {}),
-        ("Pots[*]", Kind.CELL, "Potsx", None),
-        ("Total*", Kind.CELL, "Subtotal", None),
-        ("sum of_lots", Kind.CELL, "Sum of\nlots", {}),
-        ("a.c", Kind.TAB, "abc", None),
+        ("Bench {bench}", PatternKind.TAB, "bench 12", {"bench": "12"}),
+        ("Bench {bench}", PatternKind.TAB, " Bench 12 ", {"bench": "12"}),
+        ("Bench {bench}", PatternKind.TAB, "Bench ", None),
+        ("Bench*", PatternKind.TAB, "Bench", {}),
+        ("{a} - {b}", PatternKind.TAB, "x - y - z", {"a": "x", "b": "y - z"}),
+        (
+            "{region}_stock_*.xlsx",
+            PatternKind.FILE,
+            "2026/04/lake_stock_x.XLSX",
+            {"region": "lake"},
+        ),
+        ("{year}/*.xlsx", PatternKind.FILE, "2026/a.xlsx", {"year": "2026"}),
+        ("{year}/*.xlsx", PatternKind.FILE, "2026/04/a.xlsx", None),
+        ("{year}/**.xlsx", PatternKind.FILE, "2026/04/a.xlsx", {"year": "2026"}),
+        ("Total*", PatternKind.CELL, "TOTAL:", {}),
+        ("Sum:", PatternKind.CELL, "Sum", None),
+        ("Sum:", PatternKind.CELL, "SUM:", {}),
+        ("Sum", PatternKind.CELL, "Sum:", {}),
+        ("*:", PatternKind.CELL, "Pine", None),
+        ("*:", PatternKind.CELL, "Pine:", {}),
+        ("Pots[*]", PatternKind.CELL, "Pots*", {}),
+        ("Pots[*]", PatternKind.CELL, "Potsx", None),
+        ("Total*", PatternKind.CELL, "Subtotal", None),
+        ("sum of_lots", PatternKind.CELL, "Sum of\nlots", {}),
+        ("a.c", PatternKind.TAB, "abc", None),
     ],
 )
 def test_a_pattern_chooses_and_captures(
-    text: str, kind: Kind, name: str, captured: dict[str, str] | None
+    text: str, kind: PatternKind, name: str, captured: dict[str, str] | None
 ) -> None:
     assert pattern(text, kind).match(name) == captured
 
 
 @pytest.mark.parametrize(
     ("text", "kind"),
-    [("", Kind.TAB), ("{}", Kind.TAB), ("a{b", Kind.TAB), ("b}a", Kind.FILE), ("{a}{b}", Kind.FILE),
-     ("{a} {a}", Kind.TAB), ("Total {a}", Kind.CELL)],
+    [("", PatternKind.TAB), ("{}", PatternKind.TAB), ("a{b", PatternKind.TAB), ("b}a", PatternKind.FILE), ("{a}{b}", PatternKind.FILE),
+     ("{a} {a}", PatternKind.TAB), ("Total {a}", PatternKind.CELL)],
 )  # fmt: skip
-def test_patterns_that_cannot_be_read_are_refused(text: str, kind: Kind) -> None:
+def test_patterns_that_cannot_be_read_are_refused(text: str, kind: PatternKind) -> None:
     with pytest.raises(PatternError):
         pattern(text, kind)
 
@@ -96,7 +101,7 @@ def test_the_last_column_is_xfd() -> None:
     st.text("ab _", min_size=1, max_size=12), st.sampled_from(["{x} {y}", "{x}_{y} {z}", "a{x} *"])
 )
 def test_of_the_ways_to_part_a_name_the_first_is_the_match(name: str, text: str) -> None:
-    compiled = pattern(text, Kind.TAB)
+    compiled = pattern(text, PatternKind.TAB)
     ways = list(compiled.ways(name))
     assert (ways[0] if ways else None) == compiled.match(name)
     other = compiled.other_match(name)
@@ -105,6 +110,6 @@ def test_of_the_ways_to_part_a_name_the_first_is_the_match(name: str, text: str)
 
 
 def test_a_name_of_many_blanks_is_parted_in_no_time() -> None:
-    compiled = pattern("{a} {b} {c} {d} {e}x", Kind.TAB)
+    compiled = pattern("{a} {b} {c} {d} {e}x", PatternKind.TAB)
     # Without a bound there would be a hundred million ways to look at.
     assert len(list(compiled.ways("a " * 120 + "y"))) == 0

@@ -14,7 +14,7 @@ from boreotabula.batch.read_all import _unmarked
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.kind import Severity
-from boreotabula.layout.patterns import Kind, PatternError, pattern
+from boreotabula.layout.patterns import PatternError, PatternKind, pattern
 from boreotabula.limits import Budget, Limits
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
@@ -148,12 +148,12 @@ def test_marks_of_copies_in_names(name: str, plain: str) -> None:
 
 
 def test_a_name_that_fits_in_two_ways_has_another_match() -> None:
-    one = pattern("{co}_orders_*", Kind.FILE)
+    one = pattern("{co}_orders_*", PatternKind.FILE)
     assert one.other_match("a_orders_1.xlsx") is None
     assert one.other_match("My_orders_Ltd_orders_1.xlsx") == {"co": "My_orders_Ltd"}
     for text in ("{title}*", "*{title}", "{a}{b}"):
         with pytest.raises(PatternError, match="put some text between"):
-            pattern(text, Kind.FILE)
+            pattern(text, PatternKind.FILE)
 
 
 @pytest.mark.parametrize(

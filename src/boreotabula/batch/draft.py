@@ -44,7 +44,7 @@ _MOST_ROWS = 1500
 
 
 @dataclass(frozen=True)
-class Looked:
+class FilledTabs:
     """The content of one file: its filled tabs, or why there are none."""
 
     file: str
@@ -59,7 +59,7 @@ class Drafting:
     """The result of drafting from a folder."""
 
     draft: Draft | None
-    looked: tuple[Looked, ...]
+    looked: tuple[FilledTabs, ...]
     more: int
     """How many files were not opened, because enough others were."""
     run: Run | None = None
@@ -70,7 +70,7 @@ class Drafting:
     """The files and tabs that hold something but are not read, and why."""
 
     @property
-    def unreadable(self) -> list[Looked]:
+    def unreadable(self) -> list[FilledTabs]:
         """The files that could not be read."""
         return [file for file in self.looked if file.unreadable]
 
@@ -124,7 +124,7 @@ def draft_from(
     return tried_on_all(drafting, drafted, folder, limits, progress)
 
 
-def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
+def specimens_of(looked: Iterable[FilledTabs]) -> list[Specimen]:
     """The tabs of some files, each with the others of its file."""
     return [
         Specimen(
@@ -228,9 +228,9 @@ def look_into(
     sources: Sequence[SourceFile],
     limits: Limits | None = None,
     on_file: Callable[[str], None] | None = None,
-) -> tuple[Looked, ...]:
+) -> tuple[FilledTabs, ...]:
     """The filled tabs of some files, in the order of the files."""
-    looked: list[Looked] = []
+    looked: list[FilledTabs] = []
     # A damaged or hostile file must not end the draft; so even reading a few goes to other
     # processes.
     for file in spread(partial(_look, limits=limits), sources, _ended, limits):
@@ -259,16 +259,16 @@ def _spread_over(sources: Sequence[SourceFile], most: int) -> list[SourceFile]:
     return [sources[int(index * step)] for index in range(min(len(sources), most))]
 
 
-def _look(source: SourceFile, limits: Limits | None) -> Looked:
+def _look(source: SourceFile, limits: Limits | None) -> FilledTabs:
     try:
         with Workbook(source.path, Opening(limits=limits or Limits())) as book:
             sheets = [sheet for tab in book.tabs if not (sheet := book.sheet(tab.name)).blank]
     except UnreadableError as error:
-        return Looked(source.name, unreadable=str(error))
+        return FilledTabs(source.name, unreadable=str(error))
     except OSError as error:
-        return Looked(source.name, unreadable=f"it cannot be opened ({error.strerror})")
+        return FilledTabs(source.name, unreadable=f"it cannot be opened ({error.strerror})")
     cut = any(sheet.height > _MOST_ROWS for sheet in sheets)
-    return Looked(source.name, tuple(map(_first_rows, sheets)), cut=cut)
+    return FilledTabs(source.name, tuple(map(_first_rows, sheets)), cut=cut)
 
 
 def _first_rows(sheet: Sheet) -> Sheet:
@@ -286,8 +286,8 @@ def _first_rows(sheet: Sheet) -> Sheet:
     )
 
 
-def _ended(source: SourceFile, ended: Ended) -> Looked:
-    return Looked(source.name, unreadable=ended.said)
+def _ended(source: SourceFile, ended: Ended) -> FilledTabs:
+    return FilledTabs(source.name, unreadable=ended.said)
 
 
 def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:

@@ -53,7 +53,7 @@ class SourceFile:
 
 
 @dataclass(frozen=True)
-class LeftOut:
+class SkippedFile:
     """A file or folder below the source folder that is not read, and why."""
 
     name: str
@@ -67,7 +67,7 @@ class Inbox:
     """The content of the source folders, in natural order."""
 
     taken: tuple[SourceFile, ...]
-    left_out: tuple[LeftOut, ...]
+    left_out: tuple[SkippedFile, ...]
     fetched: str = ""
     """The number of files fetched from servers, in words; empty if all are local."""
     partial: bool = False
@@ -96,7 +96,7 @@ def look(
     include = layout.spec.source.include
     exclude = layout.spec.source.exclude
     taken: list[SourceFile] = []
-    left_out: list[LeftOut] = []
+    left_out: list[SkippedFile] = []
     paths: set[Path] = set()
     fetched = Fetched()
     for text in layout.folders:
@@ -128,7 +128,7 @@ def look(
 
 def _omission(
     file: Found, lead: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]
-) -> LeftOut | None:
+) -> SkippedFile | None:
     """The reason why a file is not read; None if it is read."""
     is_wanted = not include or bool(matching(include, file.below))
     excluded = _excluded(file.below, exclude)
@@ -137,7 +137,7 @@ def _omission(
     # A file that cannot be read is only worth a finding if the layout would have taken it.
     loud = file.kind and not excluded and (is_wanted or file.folder)
     why = (not loud and excluded) or file.why or NO_PATTERN
-    return LeftOut(lead + file.below, why, file.kind if loud else None)
+    return SkippedFile(lead + file.below, why, file.kind if loud else None)
 
 
 def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
@@ -189,12 +189,14 @@ def _on_server(
     return mirrored, existing_files
 
 
-def _not_fetched(server: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
+def _not_fetched(
+    server: Mirrored, lead: str, exclude: tuple[Pattern, ...]
+) -> Iterator[SkippedFile]:
     """The files of a server that are not read."""
     for name, why in server.failed.items():
-        yield LeftOut(lead + name, why, FILE_NOT_FETCHED)
+        yield SkippedFile(lead + name, why, FILE_NOT_FETCHED)
     for name in server.passed:
-        yield LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
+        yield SkippedFile(lead + name, _excluded(name, exclude) or NO_PATTERN)
 
 
 def _tell(

@@ -17,7 +17,7 @@ from boreotabula.batch.inputs import (
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.survey import job_of
 from boreotabula.errors import CallError
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.limits import Limits
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.sheet import Sheet
@@ -143,7 +143,7 @@ def _source_of(path: Path, layout: Layout) -> SourceFile:
 
 def _wanted_tabs(book: Workbook, wanted: Sequence[str]) -> list[str]:
     names = [tab.name for tab in book.tabs]
-    patterns = [pattern(text, Kind.TAB) for text in wanted]
+    patterns = [pattern(text, PatternKind.TAB) for text in wanted]
     for text, one in zip(wanted, patterns, strict=True):
         if not any(one.match(name) is not None for name in names):
             from boreotabula.layout.problems import did_you_mean

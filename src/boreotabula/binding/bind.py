@@ -11,10 +11,10 @@ from typing import Any
 
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.file.read import file_digest
-from boreotabula.batch.inputs import LeftOut, SourceFile
+from boreotabula.batch.inputs import SkippedFile, SourceFile
 from boreotabula.batch.processes.pool import Ended, PoolOptions, spread
 from boreotabula.binding.bound import Bound
-from boreotabula.binding.looks import Look, Looks
+from boreotabula.binding.looks import TabStyle, TabStyles
 from boreotabula.binding.names import CONTENTS, TabNames, named
 from boreotabula.binding.types import Typing, plainly
 from boreotabula.binding.write import Formats, let_go, write_contents, write_tab
@@ -49,7 +49,7 @@ class Binding:
 
 def bind(
     files: Sequence[SourceFile],
-    unseen: Sequence[LeftOut],
+    unseen: Sequence[SkippedFile],
     binding: Binding,
     out: Path,
     on_file: Callable[[str], None],
@@ -169,7 +169,7 @@ def _length(text: str) -> int:
     return len(text) if len(text) * 2 <= _LONGEST_TEXT else len(text.encode("utf-16-le")) // 2
 
 
-_Tab = tuple[Bound, Sheet | None, Look | None]
+_Tab = tuple[Bound, Sheet | None, TabStyle | None]
 
 
 def _tabs_of(source: SourceFile, binding: Binding) -> list[_Tab]:
@@ -183,7 +183,7 @@ def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
 def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
     """The chosen tabs of a file, each with its look; what cannot be read with the reason."""
     try:
-        with Workbook(source.path, binding.opening) as book, Looks(source.path) as looks:
+        with Workbook(source.path, binding.opening) as book, TabStyles(source.path) as looks:
             tabs = [
                 TabName(
                     tab.name,
@@ -217,7 +217,7 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
         yield Bound.not_read(source.name, error), None, None
 
 
-def _chosen_charts(looks: Looks, choice: Tabs) -> list[str]:
+def _chosen_charts(looks: TabStyles, choice: Tabs) -> list[str]:
     """The chart sheets that would be bound if they held cells."""
     if choice.position is not None:
         return []

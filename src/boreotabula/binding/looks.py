@@ -27,7 +27,7 @@ _THEME_ORDER = (
 """The order in which cells number the colours of a theme (ECMA-376 part 1, 18.8.3)."""
 
 
-Place = tuple[int, int]
+CellPlace = tuple[int, int]
 """Row and column, counted from 0."""
 
 
@@ -49,26 +49,26 @@ class CellNote:
 
 
 @dataclass(frozen=True)
-class Look:
+class TabStyle:
     """The look of a tab: the properties of each styled cell by its place, and everything outside of
     cells.
     """
 
-    styled: Mapping[Place, Mapping[str, object]] = field(default_factory=dict)
+    styled: Mapping[CellPlace, Mapping[str, object]] = field(default_factory=dict)
     widths: Mapping[int, float] = field(default_factory=dict)
-    freeze: Place | None = None
+    freeze: CellPlace | None = None
     """The first cell that scrolls; the cells before it are frozen."""
     filter: tuple[int, int, int, int] | None = None
     """Top, left, bottom and right of a filter."""
-    links: Mapping[Place, Link] = field(default_factory=dict)
-    notes: Mapping[Place, CellNote] = field(default_factory=dict)
+    links: Mapping[CellPlace, Link] = field(default_factory=dict)
+    notes: Mapping[CellPlace, CellNote] = field(default_factory=dict)
     lost: tuple[str, ...] = ()
     """What else the tab has, in words."""
     known: bool = False
     """Whether the file says what its tabs look like."""
 
 
-class Looks:
+class TabStyles:
     """The looks of the tabs of a workbook; other kinds of files have none."""
 
     def __init__(self, path: Path) -> None:
@@ -96,7 +96,7 @@ class Looks:
             else [chartsheet.title for chartsheet in self._book.chartsheets]
         )
 
-    def of(self, tab: str) -> Look | None:
+    def of(self, tab: str) -> TabStyle | None:
         """The look of a tab; None if it is not known."""
         if self._book is None or tab not in self._book.sheetnames:
             return None
@@ -104,8 +104,8 @@ class Looks:
         if not hasattr(sheet, "_cells"):  # a sheet that is all chart
             return None
         styled = {}
-        links: dict[Place, Link] = {}
-        notes: dict[Place, CellNote] = {}
+        links: dict[CellPlace, Link] = {}
+        notes: dict[CellPlace, CellNote] = {}
         for (row, column), cell in sheet._cells.items():
             place = row - 1, column - 1
             if cell.has_style and (values := self._properties(cell)):
@@ -115,7 +115,7 @@ class Looks:
             if cell.comment is not None:
                 notes[place] = CellNote(cell.comment.text, cell.comment.author or "")
         area = sheet.auto_filter.ref
-        return Look(
+        return TabStyle(
             styled,
             _widths(sheet),
             _place(sheet.freeze_panes) if sheet.freeze_panes else None,
@@ -186,7 +186,7 @@ def _opened(path: Path) -> Any:
         return None
 
 
-def _place(address: str) -> Place:
+def _place(address: str) -> CellPlace:
     row, column = parse_address(address)
     return row, column
 

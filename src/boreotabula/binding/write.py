@@ -7,7 +7,7 @@ from datetime import date, datetime, time, timedelta
 from typing import Any
 
 from boreotabula.binding.bound import Bound
-from boreotabula.binding.looks import Link, Look
+from boreotabula.binding.looks import Link, TabStyle
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Flaw, Sheet
@@ -51,13 +51,13 @@ def let_go(book: Any) -> None:
 
 
 def write_tab(
-    tab: Any, sheet: Sheet, look: Look | None, formats: Formats, names: Mapping[str, str]
+    tab: Any, sheet: Sheet, look: TabStyle | None, formats: Formats, names: Mapping[str, str]
 ) -> list[str]:
     """Write one tab, row by row; returns in words what could not be kept.
 
     `names` are those of the tabs of its file in the new workbook, so that links resolve.
     """
-    look = look or Look()
+    look = look or TabStyle()
     _set_columns(tab, sheet, look)
     hidden_rows = {row for row in sheet.hidden_rows if row < MAX_ROWS}
     places = [*look.styled, *look.links, *look.notes]
@@ -90,7 +90,7 @@ def write_tab(
     return [*look.lost, *([counted(lost, "link")] if lost else [])]
 
 
-def _set_columns(tab: Any, sheet: Sheet, look: Look) -> None:
+def _set_columns(tab: Any, sheet: Sheet, look: TabStyle) -> None:
     """The widths of columns, and which of them are hidden."""
     widths = look.widths if look.known else _fitting(sheet)
     hidden = set(sheet.hidden_columns)

@@ -17,7 +17,7 @@ from boreotabula.limits import Limits
 from boreotabula.texts import folded
 
 if TYPE_CHECKING:
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
 
 
 class Command(click.Command):
@@ -200,8 +200,8 @@ class PlaceType(_FileLike):
     name = "place"
 
     def convert(
-        self, value: Place | str, param: click.Parameter | None, ctx: click.Context | None
-    ) -> Place:
+        self, value: BasePlace | str, param: click.Parameter | None, ctx: click.Context | None
+    ) -> BasePlace:
         """The path or the address."""
         from boreotabula.batch.remote.address import is_remote, shown
         from boreotabula.stores.bases.address import DatabaseAddress, is_base_address

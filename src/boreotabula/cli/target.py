@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.private_files import OnWait
     from boreotabula.batch.remote.put import RemoteOutput
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
     from boreotabula.stores.store import OnFetched, Store
 
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 class Into:
     """How an existing workbook or database takes the records."""
 
-    place: Place | None = None
+    place: BasePlace | None = None
     tab: str | None = None
     replace_all: bool = False
     no_source: bool = False
@@ -193,7 +193,7 @@ def inbox_of(
     on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of this call; `on_fetched` is called with those that are fetched."""
-    from boreotabula.layout.patterns import Kind, PatternError, matching, pattern
+    from boreotabula.layout.patterns import PatternError, PatternKind, matching, pattern
 
     if include or limit:
         on_fetched = None  # not all of them are read
@@ -203,7 +203,7 @@ def inbox_of(
     taken = inbox.taken
     if include:
         try:
-            chosen = tuple(pattern(name, Kind.FILE) for name in include)
+            chosen = tuple(pattern(name, PatternKind.FILE) for name in include)
         except PatternError as error:
             raise CallError(f"--include: {error}") from None
         taken = tuple(source for source in taken if matching(chosen, source.name) is not None)

@@ -75,7 +75,7 @@ NURSERIES = (
 
 
 @dataclass(frozen=True)
-class Line:
+class LotLine:
     """One lot on a bench; a count for each container and grade, in order."""
 
     species: str
@@ -84,13 +84,13 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Tab:
+class GreenhouseTab:
     """The stock of one greenhouse; the table's first heading cell is at `top`, `left`."""
 
     greenhouse: str
     top: int
     left: int
-    lines: tuple[Line, ...]
+    lines: tuple[LotLine, ...]
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class Form:
 
     nursery: Nursery
     month: date
-    tabs: tuple[Tab, ...]
+    tabs: tuple[GreenhouseTab, ...]
     came_on: date
     """When the report came: the day on which its file was last changed."""
 
@@ -160,21 +160,21 @@ def restated() -> Form:
     counts = tuple(
         count - 15 if isinstance(count, int) and count > 100 else count for count in line.counts
     )
-    lines = (Line(line.species, line.lot, counts), *first.lines[1:])
-    tab = Tab(first.greenhouse, first.top, first.left, lines)
+    lines = (LotLine(line.species, line.lot, counts), *first.lines[1:])
+    tab = GreenhouseTab(first.greenhouse, first.top, first.left, lines)
     return Form(form.nursery, form.month, (tab, *form.tabs[1:]), date(2026, 5, 22))
 
 
-def _tab(nursery: Nursery, month: date, number: int, draw: Random) -> Tab:
+def _tab(nursery: Nursery, month: date, number: int, draw: Random) -> GreenhouseTab:
     lines = []
     for species in SPECIES:
         for _ in range(draw.randint(2, 4)):
             lot = f"{species[0]}{draw.randint(100, 999)}"
             counts = [_count(draw) for _ in CONTAINERS for _ in nursery.grades]
-            lines.append(Line(species, lot, tuple(counts)))
+            lines.append(LotLine(species, lot, tuple(counts)))
     if nursery.name == "Kaldvatn" and month == MONTHS[-1] and number == 2:
-        lines[1] = Line(lines[1].species, lines[1].lot, ("ca. 120", *lines[1].counts[1:]))
-    return Tab(str(number), draw.randint(6, 9), draw.randint(0, 2), tuple(lines))
+        lines[1] = LotLine(lines[1].species, lines[1].lot, ("ca. 120", *lines[1].counts[1:]))
+    return GreenhouseTab(str(number), draw.randint(6, 9), draw.randint(0, 2), tuple(lines))
 
 
 def _count(draw: Random) -> int | None:

@@ -22,7 +22,7 @@ _QUARTERS = ("Q1", "Q2", "Q3", "Q4")
 
 
 @dataclass(frozen=True)
-class Totals:
+class ExpectedTotals:
     """What a layout must find in one file: the number of records, and the sum of one field."""
 
     records: int
@@ -40,19 +40,19 @@ def write_others(folder: Path) -> None:
         write(folder / name)
 
 
-def totals() -> Mapping[str, Mapping[str, Totals]]:
+def totals() -> Mapping[str, Mapping[str, ExpectedTotals]]:
     """The expected totals, by layout and file."""
     return {
         "climate": {
-            name: Totals(len(rows), "temperature", round(sum(row[1] for row in rows), 1))
+            name: ExpectedTotals(len(rows), "temperature", round(sum(row[1] for row in rows), 1))
             for name, rows in _climate_rows()
         },
         "dispatch": {
-            name: Totals(len(rows), "seedlings", sum(row[4] for row in rows))
+            name: ExpectedTotals(len(rows), "seedlings", sum(row[4] for row in rows))
             for name, _, _, rows in _dispatch_lists()
         },
         "plan": {
-            "plan_2026.xlsx": Totals(
+            "plan_2026.xlsx": ExpectedTotals(
                 sum(any(n is not None for n in pair) for _, rows in _plans() for _, pairs in rows
                     for pair in pairs),
                 "planned",
@@ -60,7 +60,7 @@ def totals() -> Mapping[str, Mapping[str, Totals]]:
             )
         },
         "benches": {
-            name: Totals(
+            name: ExpectedTotals(
                 sum(len(rows) * 3 for _, rows in benches),
                 "seedlings",
                 sum(sum(counts) for _, rows in benches for _, counts in rows),
@@ -68,7 +68,7 @@ def totals() -> Mapping[str, Mapping[str, Totals]]:
             for name, _, benches in _bench_sheets()
         },
         "review": {
-            name: Totals(
+            name: ExpectedTotals(
                 sum(len(table.amounts) for tables in tabs.values() for table in tables),
                 "amount",
                 sum(sum(table.amounts) for tables in tabs.values() for table in tables),

@@ -10,7 +10,7 @@ from typing import Any
 
 import xlsxwriter
 
-from boreotabula.demo.nurseries import CONTAINERS, Count, Form, Line, Tab, forms
+from boreotabula.demo.nurseries import CONTAINERS, Count, Form, GreenhouseTab, LotLine, forms
 
 
 class _Styles:
@@ -78,7 +78,7 @@ def _cover(sheet: Any, styles: _Styles, form: Form) -> None:
 class _Table:
     """The table of one tab: two heading rows, lots by species, sums, remarks and a note."""
 
-    def __init__(self, sheet: Any, styles: _Styles, form: Form, tab: Tab) -> None:
+    def __init__(self, sheet: Any, styles: _Styles, form: Form, tab: GreenhouseTab) -> None:
         self.sheet, self.styles, self.tab = sheet, styles, tab
         self.nursery = form.nursery
         self.words = form.nursery.language
@@ -116,7 +116,7 @@ class _Table:
             self.sheet.write(top + 1, self.last, self.words.total, head)
         self.sheet.write(top + 1, self.last + 1, self.words.remarks, head)
 
-    def _lots(self, row: int, species: str, lines: list[Line]) -> int:
+    def _lots(self, row: int, species: str, lines: list[LotLine]) -> int:
         """Write the lots of a species and their sums; returns the next free row."""
         if self.nursery.merged:
             end = row + len(lines) - 1
@@ -143,7 +143,7 @@ class _Table:
                 self.sheet.write(row, first + grades, _sum(group), style)
         self.sheet.write(row, self.last, _sum(counts), style)
 
-    def _sums(self, row: int, label: str, lines: tuple[Line, ...] | list[Line]) -> None:
+    def _sums(self, row: int, label: str, lines: tuple[LotLine, ...] | list[LotLine]) -> None:
         self.sheet.write(row, self.left, label, self.styles.total)
         columns = zip(*(line.counts for line in lines), strict=True)
         self._counts(row, [_sum(list(column)) for column in columns], self.styles.total)

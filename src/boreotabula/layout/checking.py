@@ -29,7 +29,7 @@ class Use:
 
 
 @dataclass(frozen=True)
-class Form:
+class FormSpec:
     """One way to read a tab: the layout itself, or one of its editions."""
 
     stamps: Mapping[str, tuple[KeyPath, tuple[Stamp, ...]]]
@@ -43,14 +43,14 @@ def check(spec: LayoutSpec) -> list[Problem]:
     return list(dict.fromkeys(problem for step in _CHECKS for problem in step(spec)))
 
 
-def forms(spec: LayoutSpec) -> list[Form]:
+def forms(spec: LayoutSpec) -> list[FormSpec]:
     """The forms of a layout: itself, or each edition, which inherits what it does not set."""
     stamps = _with_paths(spec.stamps, ("stamps",))
     blocks = tuple((("block", index), block) for index, block in enumerate(spec.block))
     if not spec.edition:
-        return [Form(stamps, blocks)]
+        return [FormSpec(stamps, blocks)]
     return [
-        Form(
+        FormSpec(
             # An edition takes over the blocks of the layout unless it has some of its own.
             stamps | _with_paths(edition.stamps, ("edition", n, "stamps")),
             tuple(
@@ -100,7 +100,7 @@ def own_namings(spec: LayoutSpec) -> Iterator[tuple[Naming, KeyPath]]:
             yield Naming(heading, field, f"also of “{field}”"), ("fields", field, "also")
 
 
-def shared_uses(spec: LayoutSpec, form: Form) -> Iterator[Use]:
+def shared_uses(spec: LayoutSpec, form: FormSpec) -> Iterator[Use]:
     """What fills fields on all records of a tab: captures from names, and stamps."""
     yield from _capture_uses(("source", "include"), spec.source.include)
     if spec.tabs is not None:

@@ -23,7 +23,7 @@ class Nature(Enum):
     YES_NO = auto()
 
 
-class Written(Enum):
+class TextStyle(Enum):
     """How values are written as texts, in CSV and wherever texts are wanted."""
 
     PLAINLY = auto()
@@ -48,7 +48,7 @@ class FieldType:
     arrow: str
     """The alias of its Arrow type; for decimals without their digits."""
     nature: Nature
-    written: Written = Written.PLAINLY
+    written: TextStyle = TextStyle.PLAINLY
     bare: bool = False
     """Whether JSON writes it without quotes."""
     as_stored: bool = False
@@ -91,7 +91,7 @@ class FieldType:
 
 
 _TABLE = (
-    FieldType("text", "text", "a text in quotes", "string", Nature.TEXT, Written.AS_TEXT),
+    FieldType("text", "text", "a text in quotes", "string", Nature.TEXT, TextStyle.AS_TEXT),
     FieldType(
         "integer", "a whole number", "a whole number", "int64", Nature.NUMBER,
         bare=True, as_stored=True, totals=True, column="INTEGER",
@@ -113,7 +113,7 @@ _TABLE = (
     ),
     FieldType(
         "datetime", "a time such as 2026-04-17 06:00", "a time such as 2026-04-17T06:00:00",
-        "timestamp[s]", Nature.MOMENT, Written.AS_MOMENT, sheet_format="yyyy-mm-dd hh:mm",
+        "timestamp[s]", Nature.MOMENT, TextStyle.AS_MOMENT, sheet_format="yyyy-mm-dd hh:mm",
     ),
     FieldType(
         "time", "a time of day such as 06:00", "a time of day such as 06:00:00", "time32[s]",
@@ -121,7 +121,7 @@ _TABLE = (
     ),
     FieldType(
         "month", "a month such as 2026-04", "a month such as “2026-04”", "date32", Nature.MOMENT,
-        Written.AS_MONTH, sheet_format="yyyy-mm",
+        TextStyle.AS_MONTH, sheet_format="yyyy-mm",
     ),
     FieldType(
         "yesno", "yes or no", "true or false, and those need no list", "bool", Nature.YES_NO,

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar
 
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.field_types import DECIMAL, FIELD_TYPES, is_type
-from boreotabula.layout.patterns import Kind, Pattern, PatternError, pattern
+from boreotabula.layout.patterns import Pattern, PatternError, PatternKind, pattern
 
 if TYPE_CHECKING:
     from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler
@@ -158,7 +158,7 @@ class ColumnNumber(int):
         return str(int(self) + 1)
 
 
-Column = Annotated[ColumnNumber, Compiled(Whole, ColumnNumber.written)]
+ColumnPosition = Annotated[ColumnNumber, Compiled(Whole, ColumnNumber.written)]
 
 
 def _starts(columns: tuple[int, ...]) -> tuple[ColumnNumber, ...]:
@@ -235,7 +235,7 @@ Languages = Annotated[tuple[str, ...], Compiled(Texts, _known_languages)]
 class _Patterns:
     """Compiles texts to patterns of a kind."""
 
-    kind: Kind
+    kind: PatternKind
     fills: bool = True
     """Whether what they match may fill a field."""
 
@@ -249,16 +249,16 @@ class _Patterns:
 
 
 Patterns = tuple[Pattern, ...]
-FilePatterns = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.FILE))]
-TabPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.TAB))]
-CellPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.CELL))]
-CaptionPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.CAPTION))]
-FilesLeftOut = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.FILE, fills=False))]
-TabNames = Annotated[Patterns, Compiled(Texts, _Patterns(Kind.TAB, fills=False))]
+FilePatterns = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.FILE))]
+TabPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.TAB))]
+CellPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.CELL))]
+CaptionPatterns = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.CAPTION))]
+FilesLeftOut = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.FILE, fills=False))]
+TabNames = Annotated[Patterns, Compiled(Texts, _Patterns(PatternKind.TAB, fills=False))]
 
 
 def _keeping(text: str) -> Pattern:
-    compiled = pattern(text, Kind.STAMP)
+    compiled = pattern(text, PatternKind.STAMP)
     if not compiled.captures:
         raise PatternError(f"the pattern “{text}” needs {{}} for the part to keep")
     return compiled
@@ -290,7 +290,7 @@ class Labels:
 
 def _labels(texts: tuple[str, ...]) -> Labels:
     filled = tuple(text for text in texts if text)
-    return Labels(_Patterns(Kind.CELL)(filled), len(filled) < len(texts))
+    return Labels(_Patterns(PatternKind.CELL)(filled), len(filled) < len(texts))
 
 
 LabelPatterns = Annotated[Labels, Compiled(Texts, _labels)]

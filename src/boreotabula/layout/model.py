@@ -21,7 +21,7 @@ from boreotabula.layout.keys import (
     CaptionPatterns,
     CellAddress,
     CellPatterns,
-    Column,
+    ColumnPosition,
     ColumnStarts,
     Compiled,
     Factor,
@@ -201,8 +201,8 @@ class Control(Part):
     """A line that gives the number of records above it, and the sums of their fields."""
 
     line: CellPatterns
-    count: Column | None = None
-    sums: Mapping[Text, Column] = dataclasses.field(default_factory=dict)
+    count: ColumnPosition | None = None
+    sums: Mapping[Text, ColumnPosition] = dataclasses.field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

@@ -21,7 +21,7 @@ _TOKEN = re.compile(r"(\[\*\]|\*\*|\*|\{[^{}]*\})")
 _STAR = "[*]"
 
 
-class Kind(Enum):
+class PatternKind(Enum):
     """What a pattern is matched with."""
 
     FILE = "file"
@@ -51,7 +51,7 @@ class Pattern:
     """
 
     text: str
-    kind: Kind
+    kind: PatternKind
     captures: tuple[str, ...]
     regex: re.Pattern[str]
     backwards: re.Pattern[str]
@@ -67,7 +67,7 @@ class Pattern:
 
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
-        if self.kind is Kind.CELL:
+        if self.kind is PatternKind.CELL:
             # The normal form first: it is what headings are compared by everywhere else.
             match = self.regex.fullmatch(normal_form(name))
             if match is None and (shown := name.strip()) and not shown[-1].isalnum():
@@ -108,18 +108,18 @@ class Pattern:
         return {field: text.strip() for field, text in zip(self.captures, texts, strict=True)}
 
     def _subject(self, name: str) -> str:
-        if self.kind in (Kind.STAMP, Kind.CAPTION):
+        if self.kind in (PatternKind.STAMP, PatternKind.CAPTION):
             # Gaps count as one space, as people cannot see how many there are.
             return " ".join(unicodedata.normalize("NFKC", name).split())
         # Composed letters, as file systems store accents in two ways.
         name = unicodedata.normalize("NFC", name).strip()
-        if self.kind is Kind.FILE and "/" not in self.text:
+        if self.kind is PatternKind.FILE and "/" not in self.text:
             return name.rpartition("/")[2]
         return name
 
 
 @lru_cache(maxsize=4096)
-def pattern(text: str, kind: Kind) -> Pattern:
+def pattern(text: str, kind: PatternKind) -> Pattern:
     """Compile a pattern.
 
     Raises PatternError for a lone brace, a capture without or with twice the same field name, two
@@ -137,13 +137,13 @@ def pattern(text: str, kind: Kind) -> Pattern:
             pieces.append(_Piece("*"))
         elif part.startswith("{"):
             captures.append(_capture(text, part, kind, captures))
-            pieces.append(_Piece("", "([^/]+?)" if kind is Kind.FILE else "(.+?)"))
+            pieces.append(_Piece("", "([^/]+?)" if kind is PatternKind.FILE else "(.+?)"))
         else:
-            narrow = kind is Kind.FILE and part == "*"
+            narrow = kind is PatternKind.FILE and part == "*"
             pieces.append(_Piece("", "[^/]*?" if narrow else ".*?"))
     _check_neighbours(text, parts)
     # Where `**` may cross a slash, taking the first match could miss the only one that fits.
-    at_once = kind is not Kind.FILE or "**" not in parts
+    at_once = kind is not PatternKind.FILE or "**" not in parts
     existing_pattern = _compiled(pieces, at_once=at_once)
     back = _compiled([piece.reversed() for piece in reversed(pieces)], at_once=at_once)
     return Pattern(text, kind, tuple(captures), existing_pattern, back, tuple(pieces))
@@ -224,21 +224,21 @@ def _check_neighbours(text: str, parts: list[str]) -> None:
             raise PatternError(f"“{text}”: put some text between {one} and {other_text}")
 
 
-def _literal(text: str, part: str, kind: Kind) -> str:
+def _literal(text: str, part: str, kind: PatternKind) -> str:
     if "{" in part or "}" in part:
         raise PatternError(f"“{text}” has a brace without its partner")
-    if kind is Kind.CELL:
+    if kind is PatternKind.CELL:
         part = fold(part)
-    if kind in (Kind.STAMP, Kind.CAPTION):
+    if kind in (PatternKind.STAMP, PatternKind.CAPTION):
         part = " ".join(unicodedata.normalize("NFKC", f".{part}.").split())[1:-1]
     return part
 
 
-def _capture(text: str, part: str, kind: Kind, before: list[str]) -> str:
+def _capture(text: str, part: str, kind: PatternKind, before: list[str]) -> str:
     field = part[1:-1].strip()
-    if kind is Kind.CELL:
+    if kind is PatternKind.CELL:
         raise PatternError(f"“{text}”: {part} cannot be kept here; write * instead")
-    if kind is Kind.STAMP:
+    if kind is PatternKind.STAMP:
         if field or before:
             raise PatternError(f"“{text}”: {{}}, once, is the part to keep; write * for others")
         return ""

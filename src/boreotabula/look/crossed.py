@@ -142,7 +142,7 @@ def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
 
 
 @dataclass(frozen=True)
-class Columns:
+class TableColumns:
     """The columns of a table: the look and heading of each, and which hold values."""
 
     looks: Sequence[int]
@@ -154,7 +154,7 @@ class Columns:
     stop: int
 
 
-def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool:
+def is_crossed(sheet: Sheet, columns: TableColumns, levels: int, rows: range) -> bool:
     """Whether a table is a cross-tab: its headings and columns give points for either.
 
     `levels` is the number of its heading rows; `rows` are those that are examined.

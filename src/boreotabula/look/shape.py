@@ -8,7 +8,7 @@ import numpy as np
 
 from boreotabula.look.crossed import (
     FEWEST,
-    Columns,
+    TableColumns,
     choice_run,
     columns_beside,
     differ_in_kind,
@@ -131,7 +131,9 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
         bare
         or choices is not None
         or (
-            is_crossed(sheet, Columns(looks, heads, left, start, stop), heading - top + 1, rows)
+            is_crossed(
+                sheet, TableColumns(looks, heads, left, start, stop), heading - top + 1, rows
+            )
             and not differ_in_kind(sheet, rows, values)
             and not _are_cut(sheet, heading, top, values)
             and not _is_ragged(tab, heading, top, values)

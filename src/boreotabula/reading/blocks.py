@@ -17,9 +17,9 @@ from boreotabula.findings.subjects.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading
-from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, ColumnReason, Columns
 from boreotabula.reading.locate.captions import captions_of
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.place import (
     Place,
     bounded,
@@ -69,7 +69,7 @@ class SettledBlock:
     """
 
     @property
-    def frame(self) -> Frame:
+    def frame(self) -> TableFrame:
         """The rows and columns that it covers on the unturned sheet.
 
         Columns at its edges do not count if they are empty, or hold only occasional remarks beside
@@ -82,7 +82,7 @@ class SettledBlock:
         last = next((index for index, edge in enumerate(at_edge[::-1]) if not edge), 0)
         rows = range(max(self.place.top, 0), self.table.last + 1)
         columns = range(every[first].column, every[-1 - last].column + 1)
-        return Frame(columns, rows) if self.view.turned else Frame(rows, columns)
+        return TableFrame(columns, rows) if self.view.turned else TableFrame(rows, columns)
 
     def _at_edge(self, column: Column) -> bool:
         """Whether a column could be left out at an edge of the table."""
@@ -105,7 +105,7 @@ def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRow
     """Whether a column without a heading at the edge of the table holds only occasional remarks;
     `filled` are the rows where it is filled.
     """
-    if column.cause is not Cause.UNHEADED:
+    if column.cause is not ColumnReason.UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
     # A figure is never a remark, and a column that most rows fill is a column of the table.
@@ -351,7 +351,7 @@ def _about_columns(
         elif kinds[column] is not ColumnKind.LIKE_TOTAL:
             yield ScopedFinding(finding)
     for one in columns.of(ColumnKind.UNKNOWN):
-        if one.cause in (Cause.UNHEADED, Cause.UNNAMED):
+        if one.cause in (ColumnReason.UNHEADED, ColumnReason.UNNAMED):
             filled = _filled_rows(view, one.column, below)
             if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))

@@ -9,7 +9,7 @@ from typing import Any
 
 from boreotabula.layout.block_checks import NO_FIELD, PASSED_OVER
 from boreotabula.layout.checking import (
-    Form,
+    FormSpec,
     block_namings,
     block_uses,
     forms,
@@ -158,7 +158,7 @@ def _levels(block: Block) -> tuple[tuple[str, ...], tuple[int, ...]]:
 
 def _block(
     spec: LayoutSpec,
-    form: Form,
+    form: FormSpec,
     path: KeyPath,
     block: Block,
     names: HeadingNames,
@@ -205,7 +205,7 @@ def _block(
     )
 
 
-def _other_fields(form: Form, path: KeyPath) -> set[str]:
+def _other_fields(form: FormSpec, path: KeyPath) -> set[str]:
     """The fields that other blocks of a form fill."""
     return {
         use.field
@@ -224,7 +224,7 @@ def _names(names: HeadingNames, block: Block) -> HeadingNames:
     return HeadingNames({**names.by_form, **own}) if own else names
 
 
-def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[str, ...]:
+def _marks(spec: LayoutSpec, form: FormSpec, path: KeyPath, block: Block) -> tuple[str, ...]:
     # A list without a stub is found by all the headings it could have.
     if block.stub or block.across:
         return block.stub
@@ -243,7 +243,7 @@ class _Tables:
     open: Mapping[str, tuple[str, ...]]
 
 
-def _tables(spec: LayoutSpec, tables: list[Form]) -> _Tables:
+def _tables(spec: LayoutSpec, tables: list[FormSpec]) -> _Tables:
     """The fields of the output tables.
 
     A single table has all fields. Of several, each has the stamps and the fields that its own

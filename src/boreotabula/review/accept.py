@@ -15,7 +15,7 @@ from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import written_address
-from boreotabula.layout.patterns import Kind, PatternError, pattern
+from boreotabula.layout.patterns import PatternError, PatternKind, pattern
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.review.mark.faults import rows_of
 from boreotabula.stores.saved import SavedOutput
@@ -65,7 +65,7 @@ def _is_there(name: str, text: str, asked: str) -> bool:
     if name == "cell":
         return text.casefold() == asked.strip().casefold()
     try:
-        wanted = pattern(asked, Kind.FILE if name == "file" else Kind.TAB)
+        wanted = pattern(asked, PatternKind.FILE if name == "file" else PatternKind.TAB)
     except PatternError as error:
         raise CallError(f"--{name}: {error}") from None
     return wanted.match(text) is not None

@@ -12,7 +12,7 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.files import content_of
-from boreotabula.layout.field_types import FIELD_TYPES, FieldType, Written
+from boreotabula.layout.field_types import FIELD_TYPES, FieldType, TextStyle
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.review.crosstab.cross import Cross, CrosstabSpec, Label
 from boreotabula.review.crosstab.crosstab import crosstab
@@ -103,7 +103,7 @@ def _total(numbers: Iterable[float | None]) -> float | None:
 
 
 def _periods(columns: Sequence[str], kind: FieldType, until: str = "") -> list[str]:
-    if kind.written is not Written.AS_MONTH:
+    if kind.written is not TextStyle.AS_MONTH:
         return list(columns)
     known_columns = [column for column in columns if column != BLANK]
     if not known_columns:

@@ -18,7 +18,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.layout.field_types import Written
+from boreotabula.layout.field_types import TextStyle
 from boreotabula.review.crosstab.cross import Label
 from boreotabula.review.crosstab.ordering import BLANK
 from boreotabula.stores.csv import field_type
@@ -96,7 +96,7 @@ def reports(
 
 def standings(
     there: Mapping[tuple[Label, str], tuple[str, ...]],
-    written: Written,
+    written: TextStyle,
     senders: Sequence[Sender],
     on: date,
     came: Came,
@@ -153,7 +153,7 @@ def _has_ends(table: pa.Table, across: str) -> bool:
     )
 
 
-def _ended(periods: Sequence[str], written: Written, on: date) -> dict[str, date]:
+def _ended(periods: Sequence[str], written: TextStyle, on: date) -> dict[str, date]:
     """The periods from the first that occurs to the last that has ended, each with its last day.
 
     Where periods are days, only those that occur: on which others a report was due is unknown.
@@ -162,7 +162,7 @@ def _ended(periods: Sequence[str], written: Written, on: date) -> dict[str, date
         return {}
     ends = {period: end_of(period) for period in periods}
     first, last = min(ends.values()), max(*ends.values(), on)
-    if written is Written.AS_MONTH:
+    if written is TextStyle.AS_MONTH:
         months = range(first.year * 12 + first.month - 1, last.year * 12 + last.month)
         ends = {text: end_of(text) for text in (f"{n // 12:04}-{n % 12 + 1:02}" for n in months)}
     elif all(len(period) == 4 for period in periods):

@@ -17,7 +17,7 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, alone
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.limits import Limits
 from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
@@ -137,7 +137,7 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
             names = [tab.name for tab in book.tabs]
             chosen = [name for name in names if name == tab]
             if not chosen and tab:
-                wanted = pattern(tab, Kind.TAB)
+                wanted = pattern(tab, PatternKind.TAB)
                 # The record names the tab as a text; only if it has been renamed is it taken for
                 # a pattern.
                 chosen = [name for name in names if wanted.match(name) is not None]

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from boreotabula.sheets.sheet import Cell, Code
 
-Place = tuple[int, int]
+CellPlace = tuple[int, int]
 
 _PIECES = re.compile(r'(0+)|"([^"]*)"|\\(.)|([ \-/])')
 _WHOLE = 1e15
@@ -63,8 +63,8 @@ def _zeros(piece: str) -> bool:
 
 
 def codes_of(
-    rows: Sequence[Sequence[Cell]], formats: Mapping[Place, str]
-) -> Iterator[tuple[Place, Cell]]:
+    rows: Sequence[Sequence[Cell]], formats: Mapping[CellPlace, str]
+) -> Iterator[tuple[CellPlace, Cell]]:
     """The cells that hold codes, with the displayed text; `formats` are those of some places."""
     for (row, column), form in formats.items():
         if row < len(rows) and column < len(rows[row]):

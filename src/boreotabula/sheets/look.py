@@ -28,7 +28,7 @@ NO_RESULT = "(a formula without a stored result)"
 
 
 @dataclass(frozen=True)
-class Look:
+class SheetFacts:
     """What was found in one sheet; rows and columns count from 0."""
 
     cells: Mapping[tuple[int, int], Cell] = field(default_factory=dict)
@@ -57,7 +57,7 @@ class NamedCell:
 class Inside(Protocol):
     """The inside of an open workbook."""
 
-    def look(self, number: int, name: str) -> Look:
+    def look(self, number: int, name: str) -> SheetFacts:
         """Search a sheet, given its name and its index among all sheets of the workbook.
 
         Raises UnreadableError if its cells span more than may be read.

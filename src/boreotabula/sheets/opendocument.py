@@ -16,9 +16,9 @@ from pathlib import Path
 from boreotabula.limits import CORRECTED, RANGE, Budget
 from boreotabula.sheets.look import (
     NO_RESULT,
-    Look,
     NamedCell,
     Reach,
+    SheetFacts,
     check_extent,
     hold_extent,
     joined,
@@ -45,12 +45,12 @@ class OdsInside:
         """Defined names of single cells."""
         return self._reader.names
 
-    def look(self, number: int, name: str) -> Look:
+    def look(self, number: int, name: str) -> SheetFacts:
         """The facts about a sheet."""
         looks = self._reader.looks
         if number < len(looks) and looks[number][0] == name:
             return looks[number][1]
-        return dict(reversed(looks)).get(name, Look())
+        return dict(reversed(looks)).get(name, SheetFacts())
 
 
 class _Reader:
@@ -61,7 +61,7 @@ class _Reader:
 
     def __init__(self, budget: Budget) -> None:
         self.budget = budget
-        self.looks: list[tuple[str, Look]] = []
+        self.looks: list[tuple[str, SheetFacts]] = []
         """For each sheet in order, with its name."""
         self.names: dict[str, NamedCell] = {}
         self.depth = 0
@@ -118,7 +118,7 @@ class _Reader:
             if self.depth == 0:
                 # All sheets are in memory at once, so all of them count together.
                 hold_extent(self.bottom, self.right, self.filled, self.budget)
-                look = Look(
+                look = SheetFacts(
                     self.cells,
                     joined(self.hidden_rows),
                     joined(self.hidden_columns),

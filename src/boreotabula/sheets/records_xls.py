@@ -19,7 +19,7 @@ from boreotabula.files import open_regular
 from boreotabula.limits import PLACE, UNPACKED, Budget
 from boreotabula.sheets.codes import is_code_format
 from boreotabula.sheets.kinds import NO_TABLE
-from boreotabula.sheets.look import ERROR_TEXTS, Look, NamedCell, Reach, hold_extent, joined
+from boreotabula.sheets.look import ERROR_TEXTS, NamedCell, Reach, SheetFacts, hold_extent, joined
 from boreotabula.sheets.sheet import Flaw, Visibility
 from boreotabula.unreadable import PROTECTED, WITHOUT_PASSWORD, UnreadableError
 
@@ -67,11 +67,11 @@ class XlsInside:
         """Defined names are kept as compiled formulas, which are not read."""
         return {}
 
-    def look(self, number: int, name: str) -> Look:
+    def look(self, number: int, name: str) -> SheetFacts:
         """The facts about a sheet."""
-        return self._looks[number] if number < len(self._looks) else Look()
+        return self._looks[number] if number < len(self._looks) else SheetFacts()
 
-    def _look(self, sheet: BoundSheet) -> Look:
+    def _look(self, sheet: BoundSheet) -> SheetFacts:
         flaws: dict[tuple[int, int], Flaw] = {}
         formats: dict[tuple[int, int], str] = {}
         hidden_rows: list[Reach] = []
@@ -101,7 +101,7 @@ class XlsInside:
                 first, last = struct.unpack_from("<HH", data)
                 hidden_columns.append((first, last))
         hold_extent(bottom, right, filled, self._budget)
-        return Look(flaws, joined(hidden_rows), joined(hidden_columns), formats=formats)
+        return SheetFacts(flaws, joined(hidden_rows), joined(hidden_columns), formats=formats)
 
     def _check_declared(self, data: bytes) -> None:
         """Check the declared size: the fast reader immediately allocates as much memory as it

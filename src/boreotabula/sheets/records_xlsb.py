@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from boreotabula.limits import RANGE, Budget
-from boreotabula.sheets.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
+from boreotabula.sheets.look import ERROR_TEXTS, NamedCell, Reach, SheetFacts, check_extent, joined
 from boreotabula.sheets.parts.archive import opened, relations
 from boreotabula.sheets.sheet import Flaw, Span
 
@@ -45,7 +45,7 @@ class XlsbInside:
         """Defined names are kept as compiled formulas, which are not read."""
         return {}
 
-    def look(self, number: int, name: str) -> Look:
+    def look(self, number: int, name: str) -> SheetFacts:
         """Search a sheet."""
         flaws: dict[tuple[int, int], Flaw] = {}
         hidden_rows: list[Reach] = []
@@ -71,7 +71,7 @@ class XlsbInside:
                 top, end, left, edge = struct.unpack_from("<IIII", data)
                 merges.append(Span(top, left, end, edge))
         check_extent(bottom, right, filled, self._budget)
-        return Look(flaws, joined(hidden_rows), joined(hidden_columns), tuple(merges))
+        return SheetFacts(flaws, joined(hidden_rows), joined(hidden_columns), tuple(merges))
 
 
 def _wide_text(data: bytes, index: int) -> str:

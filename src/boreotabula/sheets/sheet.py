@@ -83,7 +83,7 @@ Text = tuple[int, int, str]
 """A text cell: its row and column, counted from 0, and the unchanged text."""
 
 
-Lines = Sequence[int] | NDArray[np.intp]
+LineNumbers = Sequence[int] | NDArray[np.intp]
 """Rows or columns, counted from 0."""
 
 
@@ -193,7 +193,7 @@ class Sheet:
         """Whether a column has a filled cell from row `start` to before row `end`."""
         return bool(self.filled[start:end, column].any())
 
-    def filled_at(self, rows: Lines, columns: Lines) -> NDArray[np.bool_]:
+    def filled_at(self, rows: LineNumbers, columns: LineNumbers) -> NDArray[np.bool_]:
         """A mask of the filled cells where some rows and columns meet."""
         meet = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
         mask: NDArray[np.bool_] = self.filled[meet]

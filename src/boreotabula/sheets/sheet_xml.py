@@ -17,7 +17,7 @@ from typing import TypeVar
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.limits import PLACE, Budget
 from boreotabula.sheets.codes import is_code_format
-from boreotabula.sheets.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
+from boreotabula.sheets.look import NO_RESULT, NamedCell, Reach, SheetFacts, check_extent, joined
 from boreotabula.sheets.parts.archive import opened, relations
 from boreotabula.sheets.sheet import Flaw, TableObject
 from boreotabula.sheets.sheet_markup import SheetMarkup
@@ -68,7 +68,7 @@ class XlsxInside:
         """Close the file."""
         self._package.close()
 
-    def look(self, number: int, name: str) -> Look:
+    def look(self, number: int, name: str) -> SheetFacts:
         """Search a sheet."""
         _, part = self._parts[number]
         markup = SheetMarkup(self._package.read(part), part, self._budget)
@@ -80,7 +80,7 @@ class XlsxInside:
         end = max(content.rfind(b"</"), 0)
         # Tables are named behind the rows, so only the end is searched.
         tail = content[max(content.rfind(b"sheetData>", 0, end), 0) :]
-        return Look(
+        return SheetFacts(
             dict(_flaws(content)),
             joined(_hidden_rows(content)) if hidden else (),
             joined(_hidden_columns(content)) if hidden else (),

@@ -14,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
+from boreotabula.layout.field_types import FieldType, Nature, TextStyle, type_called
 from boreotabula.texts import FORMULA, GUARD
 
 _SIGNS = (b'"', b"\n", b"\r")
@@ -215,15 +215,15 @@ def type_name(field: pa.Field) -> str:
 
 def column_text(column: pa.Array, kind: FieldType) -> pa.Array:
     """The texts of a column: an array of texts, or a dictionary array of them."""
-    if kind.written is Written.AS_TEXT:
+    if kind.written is TextStyle.AS_TEXT:
         return column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
-    if kind.written is Written.AS_MONTH:
+    if kind.written is TextStyle.AS_MONTH:
         days = _once(column)
         months = [
             None if day is None else day.isoformat()[:7] for day in days.dictionary.to_pylist()
         ]
         return pa.DictionaryArray.from_arrays(days.indices, pa.array(months, pa.string()))
-    if kind.written is Written.AS_MOMENT:
+    if kind.written is TextStyle.AS_MOMENT:
         return pc.replace_substring(column.cast(pa.string()), " ", "T")
     if pa.types.is_floating(column.type):
         return _number_text(column)

@@ -42,7 +42,7 @@ class Opened(Protocol):
 
 
 @dataclass(frozen=True)
-class Kind:
+class OutputKind:
     """A kind of output."""
 
     open: Open
@@ -128,27 +128,27 @@ def _duckdb(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[st
     return NewDuck(stream, schemas, key)
 
 
-KINDS: Mapping[str, Kind] = {
-    ".csv": Kind(_csv, is_csv=True, by_line=True),
-    ".csv.gz": Kind(_csv_gz, is_csv=True),
-    ".tsv": Kind(partial(_csv, mark=MARKS[".tsv"]), is_csv=True, by_line=True),
-    ".psv": Kind(partial(_csv, mark=MARKS[".psv"]), is_csv=True, by_line=True),
-    ".jsonl": Kind(_jsonl, by_line=True),
-    ".parquet": Kind(_parquet),
-    ".arrow": Kind(_arrow),
-    ".xlsx": Kind(_xlsx, several=True),
-    ".sqlite": Kind(_sqlite, several=True),
-    ".duckdb": Kind(_duckdb, several=True),
+KINDS: Mapping[str, OutputKind] = {
+    ".csv": OutputKind(_csv, is_csv=True, by_line=True),
+    ".csv.gz": OutputKind(_csv_gz, is_csv=True),
+    ".tsv": OutputKind(partial(_csv, mark=MARKS[".tsv"]), is_csv=True, by_line=True),
+    ".psv": OutputKind(partial(_csv, mark=MARKS[".psv"]), is_csv=True, by_line=True),
+    ".jsonl": OutputKind(_jsonl, by_line=True),
+    ".parquet": OutputKind(_parquet),
+    ".arrow": OutputKind(_arrow),
+    ".xlsx": OutputKind(_xlsx, several=True),
+    ".sqlite": OutputKind(_sqlite, several=True),
+    ".duckdb": OutputKind(_duckdb, several=True),
 }
 
 
-def kind_of(out: Path) -> Kind | None:
+def kind_of(out: Path) -> OutputKind | None:
     """The kind for the ending of a name; None if it has none, or an unknown one."""
     name = out.name.lower()
     return next((kind for ending, kind in KINDS.items() if name.endswith(ending)), None)
 
 
-def known_kind(out: Path) -> Kind:
+def known_kind(out: Path) -> OutputKind:
     """The kind for the ending of a name. Raises CallError if it is unknown."""
     kind = kind_of(out)
     if kind is None:
@@ -158,7 +158,7 @@ def known_kind(out: Path) -> Kind:
 
 @contextmanager
 def opened(
-    kind: Kind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
+    kind: OutputKind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
 ) -> Iterator[Opened]:
     """An output on a stream, discarded if the block fails. The block must close it."""
     output = kind.open(stream, schemas, key)

@@ -34,7 +34,14 @@ from boreotabula.errors import CallError
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import CsvWriter, guarded
 from boreotabula.stores.kinds import KINDS, Writer, known_kind, opened
-from boreotabula.stores.reuse import OldOutput, Part, Written, copy_part, is_reusable, old_output
+from boreotabula.stores.reuse import (
+    OldOutput,
+    OutputEntry,
+    Part,
+    copy_part,
+    is_reusable,
+    old_output,
+)
 from boreotabula.stores.saved import keep_before
 from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
 
@@ -317,7 +324,7 @@ class Output(WritingBase):
         self.file.flush()
         size = os.fstat(self.file.fileno()).st_size
         keys = {**self.keys, **self.used_keys}
-        return Written(size, self.modified_ns, keys, self.parts).described()
+        return OutputEntry(size, self.modified_ns, keys, self.parts).described()
 
 
 def _looks(stream: BinaryIO) -> dict[str, int]:

@@ -11,18 +11,18 @@ import pyarrow as pa
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import column_text, field_type
 
-Source = tuple[str, str, str]
+RowSource = tuple[str, str, str]
 """Source file, tab and cell; blank texts where a row is of no run."""
 Values = tuple[str, ...]
 """The values of the fields as texts, blanks as empty texts."""
 
 
 @dataclass(frozen=True)
-class Lines:
+class PairingRows:
     """The rows of a table, or the records of a run: their values and sources."""
 
     values: Sequence[Values]
-    sources: Sequence[Source]
+    sources: Sequence[RowSource]
     names: Sequence[Values] = ()
     """The values that are no numbers: they say what a record is about."""
     keys: Sequence[Values] = ()
@@ -34,7 +34,7 @@ def lines_of(
     key: Sequence[str],
     renamed: Mapping[str, str] | None = None,
     fitted: Callable[[str], str] = str,
-) -> Lines:
+) -> PairingRows:
     """Records as lines: all fields but those of the source.
 
     `renamed` maps earlier names of files to present ones; `fitted` gives a text as the table can
@@ -55,7 +55,7 @@ def lines_of(
     names = tuples(one.name for one in fields if not field_type(one).is_number)
     known = renamed or {}
     sources = [(known.get(file, file), tab, cell) for file, tab, cell in tuples(PROVENANCE)]
-    return Lines(values, sources, names, tuples(key) if key else [])
+    return PairingRows(values, sources, names, tuples(key) if key else [])
 
 
 def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
@@ -74,7 +74,7 @@ class Pairs:
     gone: list[int] = field(default_factory=list)
 
 
-def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
+def paired(rows: PairingRows, records: PairingRows, again: Collection[str]) -> Pairs:
     """Pair the rows of a table with the records that are written now.
 
     `again` are the files whose records are written now: their rows that are no longer records are
@@ -98,25 +98,25 @@ def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
     return pairs
 
 
-def _of(rows: Lines, files: Collection[str]) -> list[int]:
+def _of(rows: PairingRows, files: Collection[str]) -> list[int]:
     return [index for index, source in enumerate(rows.sources) if source[0] in files]
 
 
-def _by_all(lines: Lines) -> list[Values]:
+def _by_all(lines: PairingRows) -> list[Values]:
     return [(*source, *value) for source, value in zip(lines.sources, lines.values, strict=True)]
 
 
-def _by_values(lines: Lines) -> list[Values]:
+def _by_values(lines: PairingRows) -> list[Values]:
     return [
         (*source[:2], *value) for source, value in zip(lines.sources, lines.values, strict=True)
     ]
 
 
-def _by_names(lines: Lines) -> list[Values]:
+def _by_names(lines: PairingRows) -> list[Values]:
     return [(*source[:2], *name) for source, name in zip(lines.sources, lines.names, strict=True)]
 
 
-def _by_cell(lines: Lines) -> Sequence[Values]:
+def _by_cell(lines: PairingRows) -> Sequence[Values]:
     return lines.sources
 
 

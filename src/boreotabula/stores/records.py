@@ -23,7 +23,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.records.schema import CHOICES
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Place, quoted
+from boreotabula.stores.bases.base import BasePlace, quoted
 from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.csv import csv_rows, field_type, mark_of
 from boreotabula.stores.dataset.parted import partition_values
@@ -34,7 +34,7 @@ from boreotabula.stores.typed import decoded, field_of, in_seconds, typed, typed
 from boreotabula.texts import unguarded_text
 
 
-def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Table:
+def load_records(place: BasePlace, table: str | None, means: ReadOptions) -> pa.Table:
     """The records of an output, or the present ones of a layout (.toml).
 
     The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
@@ -58,7 +58,7 @@ def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Tabl
     return result.cast(decoded(result.schema))
 
 
-def source_folders(place: Place) -> list[Path]:
+def source_folders(place: BasePlace) -> list[Path]:
     """The source folders of a layout, or of the layout that made an output, as far as known."""
     try:
         if isinstance(place, Path) and place.suffix.lower() == ".toml":
@@ -69,7 +69,7 @@ def source_folders(place: Place) -> list[Path]:
         return []
 
 
-def source_paths(place: Place) -> dict[str, Path]:
+def source_paths(place: BasePlace) -> dict[str, Path]:
     """The local files that records come from, by name."""
     try:
         if isinstance(place, Path) and place.suffix.lower() == ".toml":

@@ -21,7 +21,7 @@ Part = tuple[int, int]
 
 
 @dataclass(frozen=True)
-class Written:
+class OutputEntry:
     """The entries about the output in the record of a run, for the next run."""
 
     size: int
@@ -46,7 +46,7 @@ class OldOutput:
     """An output as an earlier run wrote it."""
 
     path: Path
-    written: Written
+    written: OutputEntry
 
     def is_same(self, keys: Mapping[str, str]) -> bool:
         """Whether files with these keys, in order, would give exactly the same output."""
@@ -74,7 +74,7 @@ def old_output(out: Path, record: Mapping[str, Any] | None) -> OldOutput | None:
     """The output of an earlier run; None if there is none, or it was changed since."""
     try:
         result = (record or {})["written"]
-        written = Written(
+        written = OutputEntry(
             int(result["size"]),
             int(result["modified_ns"]),
             {str(name): str(key) for name, key in result["keys"].items()},

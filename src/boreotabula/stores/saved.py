@@ -17,7 +17,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, Place, is_base
+from boreotabula.stores.bases.base import Base, BasePlace, is_base
 from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.dataset.parted import in_order_of_parts
 from boreotabula.texts import command_line
@@ -27,7 +27,7 @@ from boreotabula.texts import command_line
 class SavedOutput:
     """An output of `extract`: its file for a table, and the record of its run."""
 
-    place: Place
+    place: BasePlace
     table: str
     record: Mapping[str, Any]
     home: Path
@@ -176,7 +176,7 @@ def output_before(saved: SavedOutput) -> SavedOutput:
     return SavedOutput(kept, saved.table, record, saved.home)
 
 
-def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput, Path]:
+def output_and_run(place: BasePlace, table: str | None = None) -> tuple[SavedOutput, Path]:
     """An output, with several tables the first unless one is named, and the folder of its run.
 
     Raises CallError if it was not written by a run.
@@ -192,7 +192,7 @@ def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput,
     return saved, last_run_folder(place)
 
 
-def known_output(place: Place, table: str) -> SavedOutput | None:
+def known_output(place: BasePlace, table: str) -> SavedOutput | None:
     """An output and the folder of its run; None if it was not written by a run, or had no such
     table.
     """
@@ -202,7 +202,7 @@ def known_output(place: Place, table: str) -> SavedOutput | None:
         return None
 
 
-def saved_output(place: Place, table: str | None = None) -> SavedOutput:
+def saved_output(place: BasePlace, table: str | None = None) -> SavedOutput:
     """The output of a run: a file, a folder with a file for each table, one file of that, or a
     table of a database.
 
@@ -256,7 +256,7 @@ def _no_output(path: Path) -> CallError:
     )
 
 
-def _in_base(place: Place, table: str | None) -> SavedOutput | None:
+def _in_base(place: BasePlace, table: str | None) -> SavedOutput | None:
     """A table of a database that keeps the record of its run; None if it keeps none.
 
     Raises CallError if there are several, and none is named.
@@ -292,7 +292,7 @@ def _record(text: str) -> Mapping[str, Any] | None:
 
 
 def output_in_base(
-    place: Place, table: str, record: Mapping[str, Any], base: Base | None = None
+    place: BasePlace, table: str, record: Mapping[str, Any], base: Base | None = None
 ) -> SavedOutput:
     """A table of a database, given the record of its run."""
     home = Path.cwd() if isinstance(place, DatabaseAddress) else place.resolve().parent

@@ -9,7 +9,7 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from boreotabula.layout.field_types import FieldType, Nature, Written
+from boreotabula.layout.field_types import FieldType, Nature, TextStyle
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.stores.csv import field_type, type_name
 
@@ -65,7 +65,7 @@ def decoded(schema: pa.Schema) -> pa.Schema:
 
 def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     """The typed values of an output's texts."""
-    if field_kind.written is Written.AS_MONTH:
+    if field_kind.written is TextStyle.AS_MONTH:
         # Some stores have months as “2026-03”, others as a day.
         whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
         return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from boreotabula.batch.draft import Looked, look_into
+from boreotabula.batch.draft import FilledTabs, look_into
 from boreotabula.batch.headings.collect import HeadingUse, list_headings
 from boreotabula.batch.headings.suggest import suggestions
 from boreotabula.batch.inputs import Inbox
@@ -247,7 +247,9 @@ _LIKE = 70
 """From this likeness on, in per cent, a label counts as another spelling of a known one."""
 
 
-def _sheets(looked: Sequence[Looked], tabs: set[tuple[str, str]]) -> Iterator[tuple[str, Sheet]]:
+def _sheets(
+    looked: Sequence[FilledTabs], tabs: set[tuple[str, str]]
+) -> Iterator[tuple[str, Sheet]]:
     for file in looked:
         for sheet in file.sheets:
             if (file.file, sheet.name) in tabs:

@@ -99,7 +99,7 @@ def propose(
     )  # fmt: skip
 
 
-Source = Callable[[Layout, Run, Inbox, Limits], Iterator[Amendment]]
+Suggester = Callable[[Layout, Run, Inbox, Limits], Iterator[Amendment]]
 """Suggests changes, given a layout, its run, the files of it, and the limits."""
 
 
@@ -116,7 +116,7 @@ class _Search:
     filled: int
     """The filled cells of the files as they were first read."""
 
-    def go_on(self, source: Source) -> None:
+    def go_on(self, source: Suggester) -> None:
         """Try the suggestions of a source, until none of them makes the files read better."""
         for _ in range(_ROUNDS):
             before = len(self.taken)

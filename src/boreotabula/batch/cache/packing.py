@@ -29,7 +29,7 @@ from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.reading.values.arrays import repeated
 
-Place = tuple[int, int]
+StreamPlace = tuple[int, int]
 """Where the records of a table of a tab are: the index of their two streams, and of a batch."""
 
 
@@ -63,7 +63,7 @@ class Streams:
                 batches.append(list(reader))
         return batches
 
-    def batch(self, place: Place, tab: int, table: str) -> pa.RecordBatch:
+    def batch(self, place: StreamPlace, tab: int, table: str) -> pa.RecordBatch:
         """The records of a table of a tab."""
         if self._batches is None:
             return self.anew(tab, table)
@@ -99,7 +99,7 @@ def packed(reading: FileReading) -> Packed:
     # By schema as well: an Arrow stream has one schema, but two tabs of a table may differ in a
     # dictionary's type.
     groups: dict[tuple[str, _Key], list[pa.RecordBatch]] = {}
-    places: list[dict[str, Place]] = []
+    places: list[dict[str, StreamPlace]] = []
     for tab in reading.tabs:
         places.append({})
         for table, batch in tab.tables.items():
@@ -130,7 +130,7 @@ def packed(reading: FileReading) -> Packed:
     return Packed(reading.unplaced.packed({_ABOUT: about}), sink.getvalue().to_pybytes())
 
 
-def _described(tab: TabResult, places: Mapping[str, Place]) -> dict[str, object]:
+def _described(tab: TabResult, places: Mapping[str, StreamPlace]) -> dict[str, object]:
     """A tab as plain data; `places` are those of its records by output table."""
     return {
         "name": tab.name,

@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 
 import numpy as np
 
-from boreotabula.batch.file.lines import Lines, read_lines
+from boreotabula.batch.file.lines import LineDigests, read_lines
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import COPY_KEPT_TOO, NEAR_COPY
@@ -36,7 +36,7 @@ class _Met:
 
     place: _Place
     form: str
-    lines: Lines
+    lines: LineDigests
     records: int
 
 

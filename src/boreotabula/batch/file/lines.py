@@ -28,7 +28,7 @@ Digests = NDArray[np.uint64]
 
 
 @dataclass(frozen=True)
-class Lines:
+class LineDigests:
     """Some lines of a tab as digests: the subject of each, in order, and its numbers.
 
     A line is all records that share a value of the field with the most values, such as the lot;
@@ -89,10 +89,10 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
     return b64encode(kept.astype("<u8").tobytes()).decode()
 
 
-def read_lines(text: str) -> Lines:
+def read_lines(text: str) -> LineDigests:
     """The digests in the text that was kept."""
     words, numbers = np.frombuffer(b64decode(text), "<u8").reshape(2, -1)
-    return Lines(words, numbers)
+    return LineDigests(words, numbers)
 
 
 def _is_number(kind: pa.DataType) -> bool:

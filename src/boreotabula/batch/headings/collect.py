@@ -24,7 +24,7 @@ from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.sheets.opening import Workbook
 from boreotabula.unreadable import UnreadableError
 
-Place = tuple[str, str]
+TabPlace = tuple[str, str]
 """A file and a tab of it."""
 
 
@@ -46,7 +46,7 @@ class HeadingUse:
     role: str
     """As `MetHeading` has it."""
     spellings: tuple[str, ...]
-    places: tuple[Place, ...]
+    places: tuple[TabPlace, ...]
     first: tuple[str, str, str]
     profile: Profile
     lacking: Counter[str]

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
-from boreotabula.batch.layouts.decisions import Line, lines_of
+from boreotabula.batch.layouts.decisions import DecisionLine, lines_of
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
@@ -72,7 +72,7 @@ def acceptances(text: str, name: str) -> tuple[Acceptance, ...]:
     return tuple(map(_acceptance, lines))
 
 
-def _acceptance(line: Line) -> Acceptance:
+def _acceptance(line: DecisionLine) -> Acceptance:
     values = line.values
     if values["code"] not in BY_CODE:
         raise CallError(f"{line.where}: there is no finding “{values['code']}”")

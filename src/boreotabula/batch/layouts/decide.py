@@ -12,7 +12,7 @@ from pathlib import Path
 
 from boreotabula.batch.layouts.accepted import COLUMNS as ACCEPTANCE_COLUMNS
 from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
-from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, Line, correction_of
+from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, DecisionLine, correction_of
 from boreotabula.batch.layouts.glossaries import decoded, read_file
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
@@ -54,7 +54,7 @@ class DecisionFile:
         # The names become patterns, as in every file of decisions, so what they hold of * and {}
         # must be written as themselves.
         line = {"file": _literal(file), "tab": _literal(tab), **values}
-        file_pattern, tab_pattern = Line("the line", line).patterns()
+        file_pattern, tab_pattern = DecisionLine("the line", line).patterns()
         self._check_alone(file, file_pattern, files)
         if tab_pattern is not None:
             self._check_alone(tab, tab_pattern, tabs)
@@ -129,7 +129,7 @@ def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: 
         if not line[column]:
             raise CallError(f"{option} is blank; {line_is} needs it")
     # Read by the same code as a line of the file, so that both refuse the same.
-    until = Line("--until", dict(line)).until()
+    until = DecisionLine("--until", dict(line)).until()
     if until is not None and until < datetime.now(UTC).date():
         raise CallError(f"--until: {until} is past; {line_is} would never hold")
 
@@ -139,4 +139,4 @@ def as_correction(line: Mapping[str, str]) -> Correction:
     that is past.
     """
     check_decision(line, {"is": "--to", "why": "--why", "who": "--who"}, CORRECTIONS.line_is)
-    return correction_of(Line("the correction", dict(line)))
+    return correction_of(DecisionLine("the correction", dict(line)))

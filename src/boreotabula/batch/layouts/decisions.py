@@ -10,12 +10,12 @@ from datetime import date
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
-from boreotabula.layout.patterns import Kind, Pattern, PatternError, pattern
+from boreotabula.layout.patterns import Pattern, PatternError, PatternKind, pattern
 from boreotabula.reading.corrections import Correction
 
 
 @dataclass(frozen=True)
-class Line:
+class DecisionLine:
     """A line of a file of decisions."""
 
     where: str
@@ -25,8 +25,8 @@ class Line:
     def patterns(self) -> tuple[Pattern, Pattern | None]:
         """The files that it is about, and the tabs: None for any tab. Raises CallError."""
         try:
-            file = pattern(self.values["file"], Kind.FILE)
-            tab = pattern(self.values["tab"], Kind.TAB) if self.values["tab"] else None
+            file = pattern(self.values["file"], PatternKind.FILE)
+            tab = pattern(self.values["tab"], PatternKind.TAB) if self.values["tab"] else None
         except PatternError as error:
             raise CallError(f"{self.where}: {error}") from None
         return file, tab
@@ -42,7 +42,7 @@ class Line:
 
 def lines_of(
     text: str, name: str, columns: Sequence[str], needed: Sequence[str], narrow: Sequence[str]
-) -> Iterator[Line]:
+) -> Iterator[DecisionLine]:
     """The lines of a file of decisions with some columns.
 
     Raises CallError, which names the line, where one of the `needed` columns is blank, or one of
@@ -68,7 +68,7 @@ def lines_of(
         for column in narrow:
             if values[column] == "*":
                 raise CallError(f"{where}: “{column}” is *, which decides what nobody has seen")
-        yield Line(where, values)
+        yield DecisionLine(where, values)
 
 
 CORRECTION_COLUMNS = ("file", "tab", "cell", "was", "is", "who", "why", "until")
@@ -93,7 +93,7 @@ def corrections(text: str, name: str, today: date) -> tuple[list[Correction], li
     return read, past
 
 
-def correction_of(line: Line) -> Correction:
+def correction_of(line: DecisionLine) -> Correction:
     """The correction of a line. Raises CallError for an invalid one."""
     values = line.values
     try:

@@ -28,7 +28,7 @@ from boreotabula.batch.remote.listing import (
     with_marks,
 )
 from boreotabula.batch.remote.mirror import Mirror, names_below
-from boreotabula.batch.remote.places import Place, open_place, reason
+from boreotabula.batch.remote.places import RemoteFolder, open_place, reason
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
 
@@ -122,7 +122,7 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
     )
 
 
-_PLACES: dict[str, tuple[Place, threading.Lock]] = {}
+_PLACES: dict[str, tuple[RemoteFolder, threading.Lock]] = {}
 """The servers to which this process is connected."""
 
 
@@ -179,7 +179,7 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
         raise
 
 
-def _is_file(place: Place) -> bool:
+def _is_file(place: RemoteFolder) -> bool:
     if place.quoted:  # there everything is a file
         return not place.root.endswith("/")
     try:
@@ -189,7 +189,7 @@ def _is_file(place: Place) -> bool:
 
 
 def _fetch(
-    place: Place,
+    place: RemoteFolder,
     url: str,
     wanted: Callable[[str], bool],
     on_file: Callable[[str, Path], None] | None = None,
@@ -259,7 +259,7 @@ file is tried once.
 """
 
 
-def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:
+def _fetched(place: RemoteFolder, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:
     """Fetch a file; returns its size and stamp, or why it failed."""
     why = "the server does not answer any more"
     # After several lost files the server is most likely gone; waiting at each further one would
@@ -284,7 +284,7 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int
     return why
 
 
-def _answers(place: Place, mirror: Mirror) -> bool:
+def _answers(place: RemoteFolder, mirror: Mirror) -> bool:
     """Whether a server that gave no file is there at all: files may fail for their own reasons."""
     if not mirror.is_silent:
         try:
@@ -295,14 +295,14 @@ def _answers(place: Place, mirror: Mirror) -> bool:
     return not mirror.is_silent
 
 
-def _tells_the_same(place: Place, entry: Entry) -> bool:
+def _tells_the_same(place: RemoteFolder, entry: Entry) -> bool:
     try:
         return stamp_of(place.system.info(entry["name"])) == stamp_of(entry)
     except Exception:  # noqa: BLE001  # then each file is asked for twice
         return False
 
 
-def _get(place: Place, entry: Entry, target: Path) -> None:
+def _get(place: RemoteFolder, entry: Entry, target: Path) -> None:
     """Fetch a file, as long as no more comes than the server announced."""
     from fsspec.callbacks import Callback
 
@@ -315,7 +315,7 @@ def _get(place: Place, entry: Entry, target: Path) -> None:
     place.system.get_file(entry["name"], str(target), callback=Counting())
 
 
-def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, str]:
+def _once(place: RemoteFolder, entry: Entry, mirror: Mirror, name: str) -> tuple[int, str]:
     """Fetch a file into place, whole or not at all; returns its size, and what was wrong."""
     target = mirror.folder / name
     make_own(target.parent)

@@ -12,7 +12,7 @@ from urllib.parse import unquote
 
 from boreotabula.batch.remote.address import shown
 from boreotabula.batch.remote.bounds import find
-from boreotabula.batch.remote.places import Place, reason
+from boreotabula.batch.remote.places import RemoteFolder, reason
 from boreotabula.errors import CallError
 
 Entry = Mapping[str, Any]
@@ -33,7 +33,7 @@ def has_mark(entry: Entry) -> bool:
     return stamp_of({**entry, "size": None}) != stamp_of({})
 
 
-def with_marks(place: Place, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
+def with_marks(place: RemoteFolder, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
     """The files with their details, each asked for where the list has none: a page of links has
     only names.
     """
@@ -56,7 +56,7 @@ def is_safe(name: str) -> bool:
                for step in steps)  # fmt: skip
 
 
-def listed(place: Place, url: str) -> dict[str, Entry]:
+def listed(place: RemoteFolder, url: str) -> dict[str, Entry]:
     """All files below an address, by their paths there."""
     # Several tries, since a single lost packet should not end a run of an hour.
     for pause in (*PAUSES, None):
@@ -82,7 +82,7 @@ def listed(place: Place, url: str) -> dict[str, Entry]:
     return {unquote(name): entry for name, entry in files.items() if "?" not in name}
 
 
-def _found(place: Place) -> Mapping[str, Entry]:
+def _found(place: RemoteFolder) -> Mapping[str, Entry]:
     place.system.invalidate_cache()
     if not place.system.isdir(place.root):
         raise FileNotFoundError("there is no such folder")

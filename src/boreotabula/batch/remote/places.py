@@ -26,7 +26,7 @@ _OBJECT_STORES = ("s3", "s3a", "gs", "gcs", "abfs", "abfss", "az", "adl", "oss",
 
 
 @dataclass(frozen=True)
-class Place:
+class RemoteFolder:
     """A folder of a file system."""
 
     system: Any
@@ -43,7 +43,7 @@ class Place:
     """Moves a file onto another; None if a file appears only once it is complete."""
 
 
-def open_place(url: str) -> Place:
+def open_place(url: str) -> RemoteFolder:
     """The folder of an address. Raises CallError if it cannot be opened."""
     scheme = urlsplit(url).scheme.lower()
     try:
@@ -123,7 +123,7 @@ def _refuse_other(start: str, target: str) -> None:
         )
 
 
-def _webdav(url: str, scheme: str) -> Place:
+def _webdav(url: str, scheme: str) -> RemoteFolder:
     import httpx
     from webdav4.client import Client
     from webdav4.fsspec import WebdavFileSystem
@@ -149,7 +149,7 @@ def _webdav(url: str, scheme: str) -> Place:
         event_hooks={"response": [refuse_other]},
     )  # fmt: skip
     system = WebdavFileSystem(client.base_url, client=client, skip_instance_cache=True)
-    return Place(
+    return RemoteFolder(
         system,
         unquote(parts.path).strip("/"),
         close=system.client.http.close,
@@ -157,7 +157,7 @@ def _webdav(url: str, scheme: str) -> Place:
     )
 
 
-def _sftp(url: str) -> Place:
+def _sftp(url: str) -> RemoteFolder:
     import paramiko
     from fsspec.implementations.sftp import SFTPFileSystem
 
@@ -197,10 +197,10 @@ def _sftp(url: str) -> Place:
     # The protocol would allow more, but the library's session is not safe for threads.
     # One session fetches one file after the other.
     root = unquote(parts.path).rstrip("/") or "/"
-    return Place(system, root, 1, system.close, system.again, rename=system.mv)
+    return RemoteFolder(system, root, 1, system.close, system.again, rename=system.mv)
 
 
-def _any(url: str) -> Place:
+def _any(url: str) -> RemoteFolder:
     from fsspec.core import url_to_fs
 
     options: dict[str, object] = {"skip_instance_cache": True}
@@ -210,7 +210,7 @@ def _any(url: str) -> Place:
     system, root = url_to_fs(url, **options)
     # There a file appears only once it is whole, and a move would be a second upload.
     rename = None if scheme in _OBJECT_STORES else system.mv
-    return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)
+    return RemoteFolder(system, str(root), quoted=scheme in ("http", "https"), rename=rename)
 
 
 def _of_client(url: str) -> dict[str, object]:

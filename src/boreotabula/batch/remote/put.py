@@ -12,7 +12,7 @@ from typing import Any
 
 from boreotabula.batch.private_files import make_own
 from boreotabula.batch.remote.address import made_folder, shown
-from boreotabula.batch.remote.places import Place, open_place, reason
+from boreotabula.batch.remote.places import RemoteFolder, open_place, reason
 from boreotabula.errors import CallError
 
 
@@ -80,7 +80,7 @@ class RemoteOutput:
                 _put(place, file, f"{above}/{run_folder.name}/{file.name}")
 
     @contextmanager
-    def _place(self) -> Iterator[Place]:
+    def _place(self) -> Iterator[RemoteFolder]:
         place = open_place(self.url)
         try:
             yield place
@@ -96,7 +96,7 @@ class RemoteOutput:
                 place.close()
 
 
-def _size(place: Place, path: str) -> int | None:
+def _size(place: RemoteFolder, path: str) -> int | None:
     """The bytes of a file on a server; None if there is none."""
     place.system.invalidate_cache()
     try:
@@ -106,7 +106,7 @@ def _size(place: Place, path: str) -> int | None:
     return int(values.get("size") or 0) if values.get("type") != "directory" else None
 
 
-def _get(place: Place, path: str, target: Path) -> None:
+def _get(place: RemoteFolder, path: str, target: Path) -> None:
     beside = target.with_name(f".{secrets.token_hex(8)}.part")
     try:
         place.system.get_file(path, str(beside))
@@ -115,7 +115,7 @@ def _get(place: Place, path: str, target: Path) -> None:
         beside.unlink(missing_ok=True)
 
 
-def _put(place: Place, source: Path, target: str) -> None:
+def _put(place: RemoteFolder, source: Path, target: str) -> None:
     """Put a file in place, whole or not at all."""
     folder, _, name = target.rpartition("/")
     beside = f"{folder}/.{name}.{secrets.token_hex(4)}.part" if place.rename else target

@@ -10,7 +10,7 @@ from datetime import datetime
 import pyarrow as pa
 
 from boreotabula.batch.file.facts import Met
-from boreotabula.batch.inputs import LeftOut
+from boreotabula.batch.inputs import SkippedFile
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Since
 from boreotabula.findings.finding import Finding, Unplaced
@@ -110,7 +110,7 @@ class Run:
     findings: tuple[Finding, ...] = field(repr=False)
     unplaced: Sequence[Unplaced] = field(repr=False)
     files: tuple[FileSummary, ...] = field(repr=False)
-    left_out: tuple[LeftOut, ...] = field(repr=False)
+    left_out: tuple[SkippedFile, ...] = field(repr=False)
     account: Account
     started: datetime
     ended: datetime

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from itertools import combinations
 
 from boreotabula.drafting.columns.column import (
-    Column,
+    DraftColumn,
     are_moments,
     are_of_one_type,
     likeness_of,
@@ -30,9 +30,11 @@ HeadingOf = Callable[[Example, Shape, int], str]
 """The heading over a column of a table, counted from its first."""
 
 
-def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]) -> list[Column]:
+def columns_of(
+    tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]
+) -> list[DraftColumn]:
     """The columns of some tables within their `span`, counted from their first column."""
-    by_key: dict[tuple[str, int], Column] = {}
+    by_key: dict[tuple[str, int], DraftColumn] = {}
     written: dict[tuple[str, int], Counter[str]] = {}
     for number, (example, shape) in enumerate(tables):
         counts: Counter[str] = Counter()
@@ -42,7 +44,7 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
             plain = normal_form(text)
             key = (plain, counts[plain]) if plain else ("", index)
             counts[plain] += 1
-            by_key.setdefault(key, Column({}, [])).places[number] = index
+            by_key.setdefault(key, DraftColumn({}, [])).places[number] = index
             written.setdefault(key, Counter())[text] += 1
     for key, column in by_key.items():
         column.headings = [text for text, _ in written[key].most_common() if text]
@@ -59,12 +61,12 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
 
 def columns_by_place(
     tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]
-) -> list[Column]:
+) -> list[DraftColumn]:
     """The columns, each matched by its place alone: for tables where some have no heading."""
-    columns: dict[int, Column] = {}
+    columns: dict[int, DraftColumn] = {}
     for number, (example, shape) in enumerate(tables):
         for index in span(shape):
-            column = columns.setdefault(index, Column({}, []))
+            column = columns.setdefault(index, DraftColumn({}, []))
             column.places[number] = index
             text = heading(example, shape, index)
             if text and text not in column.headings:
@@ -72,7 +74,7 @@ def columns_by_place(
     return [columns[column] for column in sorted(columns)]
 
 
-def _in_order(columns: list[Column]) -> list[Column]:
+def _in_order(columns: list[DraftColumn]) -> list[DraftColumn]:
     """The columns in the order of most tables, left to right; a rare one comes after its left
     neighbour there.
     """
@@ -98,7 +100,7 @@ def _in_order(columns: list[Column]) -> list[Column]:
     return ordered
 
 
-def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
+def _of_languages(columns: list[DraftColumn], tables: Tables) -> list[DraftColumn]:
     """The columns, with those of tables in another language matched to the others, all by place
     together.
 
@@ -126,7 +128,7 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
             return columns
 
 
-def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
+def _languages(columns: Sequence[DraftColumn], tables: int) -> list[list[int]]:
     """The tables in groups that share less than half of their columns.
 
     The largest group comes first, and in each the table with most columns.
@@ -142,7 +144,7 @@ def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
     ]
 
 
-def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> bool:
+def _is_translation(pairs: Sequence[tuple[DraftColumn, DraftColumn]], tables: Tables) -> bool:
     """Whether columns are the same in another language: as many, of the same types, and none of
     them a moment or number.
     """
@@ -152,7 +154,9 @@ def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> b
     )
 
 
-def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[Column, Column]]:
+def _by_place(
+    columns: Sequence[DraftColumn], first: int, second: int
+) -> list[tuple[DraftColumn, DraftColumn]]:
     """Match the columns of two tables by their order, without those that are the same already.
 
     None if one of these stands elsewhere, or a column of either is on the other table as well.
@@ -172,7 +176,7 @@ def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[
     return pairs
 
 
-def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Column]:
+def _alike(columns: list[DraftColumn], tables: Tables, *, by_place: bool) -> list[DraftColumn]:
     """Merge columns that never share a table, where headings and types are alike; or, if
     `by_place`, where nothing else is left between the same neighbours.
     """
@@ -203,7 +207,9 @@ _BY_PLACE = 1.0
 """The evidence for two columns of which only the place is the same."""
 
 
-def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> float:
+def _score(
+    first: DraftColumn, second: DraftColumn, columns: Sequence[DraftColumn], tables: Tables
+) -> float:
     """How certain it is that two columns are the same; 0 if they are not taken to be."""
     if not (first.headings and second.headings) or first.places.keys() & second.places.keys():
         return 0.0
@@ -224,7 +230,7 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
     return score
 
 
-def _abbreviates(first: Column, second: Column) -> bool:
+def _abbreviates(first: DraftColumn, second: DraftColumn) -> bool:
     """Whether a heading is another one with some letters left out, as “Qty” is “Quantity”."""
     return any(
         _shortens(*sorted((normal_form(a), normal_form(b)), key=len))
@@ -246,7 +252,7 @@ _SHORTEST = 3
 """Two letters in the right order occur in many words: “In” and “Inventory”."""
 
 
-def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
+def _ask_of_tabs(columns: Sequence[DraftColumn], tables: Tables) -> None:
     """Ask whether two columns at the same place on different tabs of a file are the same.
 
     Two tabs of one file may hold different things, or say the same in other words. Where three
@@ -271,7 +277,7 @@ def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
             rare.doubts.append(_two_fields(rare, usual, tables))
 
 
-def _beside(column: Column, columns: Sequence[Column]) -> set[int]:
+def _beside(column: DraftColumn, columns: Sequence[DraftColumn]) -> set[int]:
     """The other columns on the tables that have a column, by their `id`."""
     return {
         id(beside) for beside in columns
@@ -279,11 +285,13 @@ def _beside(column: Column, columns: Sequence[Column]) -> set[int]:
     }  # fmt: skip
 
 
-def _files(column: Column, tables: Tables) -> set[str]:
+def _files(column: DraftColumn, tables: Tables) -> set[str]:
     return {tables[number][0].specimen.file for number in column.places}
 
 
-def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -> bool:
+def _stands_in_place(
+    first: DraftColumn, second: DraftColumn, columns: Sequence[DraftColumn]
+) -> bool:
     """Whether the column that fewer tables have always stands between neighbours that the other one
     has on some table.
     """
@@ -291,7 +299,9 @@ def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -
     return _neighbours(rare, columns) <= _neighbours(usual, columns)
 
 
-def _take_turns(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> bool:
+def _take_turns(
+    first: DraftColumn, second: DraftColumn, columns: Sequence[DraftColumn], tables: Tables
+) -> bool:
     """Whether one of two columns stands at the place of the other.
 
     Or each table has one of them, next to the same column before or after it.
@@ -306,7 +316,7 @@ def _take_turns(first: Column, second: Column, columns: Sequence[Column], tables
     return len(first.places.keys() | second.places.keys()) == len(tables) and bool(beside)
 
 
-def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:
+def _neighbours(column: DraftColumn, columns: Sequence[DraftColumn]) -> set[tuple[int, int]]:
     """The columns right before and after a column, on each table that has it; by their `id`."""
     neighbours = set()
     # Zero stands for the edge of the table.
@@ -316,26 +326,26 @@ def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int
     return neighbours
 
 
-def _merge(first: Column, second: Column, columns: list[Column]) -> None:
+def _merge(first: DraftColumn, second: DraftColumn, columns: list[DraftColumn]) -> None:
     first.places.update(second.places)
     first.headings += [text for text in second.headings if text not in first.headings]
     first.doubts += second.doubts
     columns[:] = [column for column in columns if column is not second]
 
 
-def _spot(column: Column, tables: Tables) -> Spot:
+def _spot(column: DraftColumn, tables: Tables) -> Spot:
     """The cell of a column's heading, on the first table that has the column."""
     number, index = next(iter(column.places.items()))
     example, shape = tables[number]
     return Spot(example.specimen.file, example.specimen.tab, shape.lowest, shape.left + index)
 
 
-def _records(column: Column, tables: Tables) -> int:
+def _records(column: DraftColumn, tables: Tables) -> int:
     shapes = [tables[number][1] for number in column.places]
     return sum(shape.end - shape.first for shape in shapes)
 
 
-def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doubt:
+def _paired(first: DraftColumn, second: DraftColumn, tables: Tables, score: float) -> Doubt:
     like = max(first.headings, key=lambda text: likeness_of(text, second.headings[0]))
     usual = like if score > _BY_PLACE else first.headings[0]
     why = (
@@ -354,7 +364,7 @@ def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doub
     )  # fmt: skip
 
 
-def _two_fields(rare: Column, usual: Column, tables: Tables) -> Doubt:
+def _two_fields(rare: DraftColumn, usual: DraftColumn, tables: Tables) -> Doubt:
     heading, other = rare.headings[0], usual.headings[0]
     return Doubt.at_cell(
         "apart", _spot(rare, tables),
@@ -365,7 +375,7 @@ def _two_fields(rare: Column, usual: Column, tables: Tables) -> Doubt:
     )  # fmt: skip
 
 
-def _language(first: Column, second: Column, tables: Tables) -> Doubt:
+def _language(first: DraftColumn, second: DraftColumn, tables: Tables) -> Doubt:
     return Doubt.at_cell(
         "language", _spot(second, tables),
         f"no heading of this tab is one of the other tabs, but their columns are alike:"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from itertools import accumulate
 
-from boreotabula.drafting.columns.column import Column
+from boreotabula.drafting.columns.column import DraftColumn
 from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.look.shape import Shape
@@ -22,13 +22,13 @@ gaps.
 
 
 def carried_columns(
-    tables: Tables, columns: Sequence[Column], leading: int | None = None
+    tables: Tables, columns: Sequence[DraftColumn], leading: int | None = None
 ) -> Iterator[int]:
     """The columns whose cells name the rows down to their next filled cell, left to right.
 
     Each is within the groups of the one before it. If there are `leading` columns, only those.
     """
-    before: Column | None = None
+    before: DraftColumn | None = None
     for index, column in enumerate(columns[:leading]):
         # Nearest first: the column right of it most often names its rows.
         naming = [*columns[index + 1 : index + 1 + _MOST_NAMING], *columns[:index]]
@@ -46,7 +46,10 @@ row.
 
 
 def is_filled_once(
-    tables: Tables, column: Column, named_by: Column | None, within: Column | None = None
+    tables: Tables,
+    column: DraftColumn,
+    named_by: DraftColumn | None,
+    within: DraftColumn | None = None,
 ) -> bool:
     """Whether the cells of a column name the rows down to its next filled cell.
 
@@ -125,7 +128,7 @@ def _is_merged(example: Example, shape: Shape, index: int) -> bool:
     return any(span.bottom > span.top for span in spans)
 
 
-def numbers_lines(shapes: Tables, column: Column) -> bool:
+def numbers_lines(shapes: Tables, column: DraftColumn) -> bool:
     """Whether a leading column numbers the lines."""
     for number, place in column.places.items():
         example, shape = shapes[number]

@@ -16,7 +16,7 @@ from boreotabula.sheets.sheet import Cell
 
 
 @dataclass
-class Column:
+class DraftColumn:
     """A column of a kind: its place in each table that has it, by the index of the table, and the
     headings by which it is known, the most common first.
     """
@@ -30,12 +30,12 @@ class Column:
     """The texts of some of its cells, once read."""
 
 
-def share_texts(first: Column, second: Column, tables: Tables) -> bool:
+def share_texts(first: DraftColumn, second: DraftColumn, tables: Tables) -> bool:
     """Whether two columns have texts in common."""
     return shared_texts(first, second, tables) > 0
 
 
-def shared_texts(first: Column, second: Column, tables: Tables) -> float:
+def shared_texts(first: DraftColumn, second: DraftColumn, tables: Tables) -> float:
     """The share of texts that two columns have in common; 0 if it is only one text."""
     texts = []
     for column in (first, second):
@@ -57,7 +57,7 @@ def likeness_of(text: str, other_text: str) -> float:
     return float(max(fuzz.ratio(first, second), fuzz.token_sort_ratio(first, second)))
 
 
-def are_moments(first: Column, second: Column) -> bool:
+def are_moments(first: DraftColumn, second: DraftColumn) -> bool:
     """Whether headings are moments or numbers, which are never spellings of one another."""
     return any(
         level_name([text]) or period_of(text) or text.strip().isdigit()
@@ -70,7 +70,7 @@ _SAMPLE, _TABLES = 40, 4
 _NUMBERS = frozenset(("integer", "number"))
 
 
-def cells_of(column: Column, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
+def cells_of(column: DraftColumn, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
     """Some filled cells of a column, from several tables."""
     cells: list[Cell] = []
     for number in list(column.places)[:_TABLES]:
@@ -81,7 +81,7 @@ def cells_of(column: Column, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
     return cells
 
 
-def are_of_one_type(first: Column, second: Column, tables: Tables) -> bool:
+def are_of_one_type(first: DraftColumn, second: DraftColumn, tables: Tables) -> bool:
     for column in (first, second):
         if column.kind is None:
             cells = cells_of(column, tables)

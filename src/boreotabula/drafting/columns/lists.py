@@ -10,7 +10,7 @@ import numpy as np
 
 from boreotabula.drafting.columns.alignment import columns_of
 from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
-from boreotabula.drafting.columns.column import Column, cells_of
+from boreotabula.drafting.columns.column import DraftColumn, cells_of
 from boreotabula.drafting.columns.over_columns import (
     Tables,
     heading_of,
@@ -70,7 +70,7 @@ def list_sketch(shapes: Tables) -> Sketch:
 _FEWEST = 2
 
 
-def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
+def _leading_groups(shapes: Tables, columns: Sequence[DraftColumn]) -> range:
     """Which of the first columns hold groups, after a column that numbers the rows, if there is
     one.
 
@@ -88,7 +88,7 @@ def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
     return range(start, stop)
 
 
-def _are_days(shapes: Tables, column: Column) -> bool:
+def _are_days(shapes: Tables, column: DraftColumn) -> bool:
     """Whether a column holds only dates."""
     return typed(cells_of(column, shapes), tolerant=False).kind == "date"
 
@@ -119,7 +119,7 @@ def _lead_groups(shapes: Tables) -> bool:
     return len(groups) > len(shapes) and others.isdisjoint(groups)
 
 
-def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
+def _are_by_place(columns: Sequence[DraftColumn], shapes: Tables) -> bool:
     """Whether columns are known only by their place.
 
     The first has no heading, and all tables have the same columns at the same places, each heading

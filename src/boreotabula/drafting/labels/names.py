@@ -11,9 +11,15 @@ from typing import Any
 from boreotabula.drafting.sketch import one_or_list
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
-from boreotabula.drafting.texts.templates import Slot, Template, escaped, meaning_of, template_of
+from boreotabula.drafting.texts.templates import (
+    Template,
+    TemplateSlot,
+    escaped,
+    meaning_of,
+    template_of,
+)
 from boreotabula.layout.headings import normal_form
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.look.looks import FIGURE, looks_of
 from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.look.texts.words import field_name, level_name
@@ -121,7 +127,7 @@ def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
             continue
         text = template.pattern(partial(_kept, slots[0]))
         names = template.pattern(lambda slot: "*")
-        keeping = pattern(text, Kind.STAMP)
+        keeping = pattern(text, PatternKind.STAMP)
         kept = [keeping.match(_written(template, index)) for index in range(len(template.fits))]
         if names != "*" and all(
             texts is not None and texts[""] == value
@@ -130,14 +136,14 @@ def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
             yield kind, text
 
 
-def _kept(kept: Slot, slot: Slot) -> str:
+def _kept(kept: TemplateSlot, slot: TemplateSlot) -> str:
     return "{}" if slot is kept else "*"
 
 
 def _written(template: Template, index: int) -> str:
     """One of the texts that match a template."""
     return "".join(
-        part.values[index] if isinstance(part, Slot) else part for part in template.parts
+        part.values[index] if isinstance(part, TemplateSlot) else part for part in template.parts
     )
 
 
@@ -197,7 +203,7 @@ def _pattern(
 ) -> str:
     """The pattern of a template; fields for what it captures are added to those that are there."""
 
-    def filled(slot: Slot) -> str:
+    def filled(slot: TemplateSlot) -> str:
         # Tabs beyond these were not looked at, so nothing is known of what they tell.
         looked_at = [
             (groups[fit], plain(value))
@@ -259,7 +265,7 @@ def of_tabs(
         return {}, NOTHING, _tab_stamp(tabs, groups, taken, template)
     if whole and worded:
         own = _pattern(template, groups, taken, fields, "tab")
-        tried = pattern(own, Kind.TAB)
+        tried = pattern(own, PatternKind.TAB)
         # A pattern that takes another tab as well is not used.
         if not any(tried.match(other_text) is not None for other_text in sheets):
             return _named((own,), examples, sheets, tabs), Named((own,), fields), {}
@@ -335,7 +341,9 @@ def _numbered(
     name = field_name(next(iter(words)), taken, "tab")
     patterns = tuple(f"{escaped(word)}{{{name}}}" for word in words)
     if any(
-        pattern(text, Kind.TAB).match(tab) is not None for text in patterns for tab in other_texts
+        pattern(text, PatternKind.TAB).match(tab) is not None
+        for text in patterns
+        for tab in other_texts
     ):
         return None
     return Named(patterns, {name: "text"})
@@ -349,7 +357,7 @@ def _exceptions(other_texts: Sequence[str], tabs: Sequence[str]) -> list[str]:
     for name in other_texts:
         # With any number, since another such tab comes next month.
         numbered = re.sub(r"\d+", "*", escaped(name))
-        fits = pattern(numbered, Kind.TAB)
+        fits = pattern(numbered, PatternKind.TAB)
         wide = any(sign.isalpha() for sign in numbered)
         safe = wide and not any(fits.match(tab) is not None for tab in tabs)
         exceptions.append(numbered if safe else escaped(name))

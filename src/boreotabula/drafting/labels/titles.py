@@ -18,7 +18,7 @@ from boreotabula.drafting.labels.names import plain
 from boreotabula.drafting.labels.pairs import Pair
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
-from boreotabula.drafting.texts.templates import Slot, Template, escaped, template_of
+from boreotabula.drafting.texts.templates import Template, TemplateSlot, escaped, template_of
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
@@ -219,7 +219,7 @@ def _kept(template: Template, number: int) -> str:
     """The pattern that captures one slot of a template."""
     slots = iter(range(len(template.slots)))
 
-    def written(part: str | Slot) -> str:
+    def written(part: str | TemplateSlot) -> str:
         if isinstance(part, str):
             return escaped(part)
         return "{}" if next(slots) == number else "*"

@@ -18,7 +18,7 @@ from boreotabula.findings.places import Rule
 from boreotabula.findings.subjects.tables import FIELD_MISSING
 from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.look.texts.words import level_name
 from boreotabula.reading.account.roles import Role
@@ -197,8 +197,8 @@ def _around(sketch: Sketch, specimen: Specimen, plan: Plan) -> Surroundings:
     """The stamps from the names of file and tab, as in a run."""
     texts_kept: dict[str, str] = {}
     for patterns, kind, name in (
-        (sketch.include, Kind.FILE, specimen.file),
-        (listed(sketch.tabs.get("named", ())), Kind.TAB, specimen.tab),
+        (sketch.include, PatternKind.FILE, specimen.file),
+        (listed(sketch.tabs.get("named", ())), PatternKind.TAB, specimen.tab),
     ):
         kept = capture(tuple(pattern(text, kind) for text in patterns), name, plan)
         texts_kept |= kept.texts if kept else {}

@@ -89,10 +89,10 @@ def without_summaries(kinds: Sequence[TabFamily]) -> tuple[list[TabFamily], list
     return result, left_out
 
 
-Place = tuple[str, str]
+TabPlace = tuple[str, str]
 
 
-def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
+def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[TabPlace, str]]:
     """The tabs of a kind that hold the sums of other tabs of their file, and the tabs that they sum
     up.
     """
@@ -106,7 +106,7 @@ def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
             yield (file, tab), f"{other_texts[0]} to {other_texts[-1]}"
 
 
-def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
+def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[TabPlace, str]]:
     """The tabs of a kind whose rows hold the sums of the rows of that name on all other tabs of
     their file, wherever these stand; and the other tabs.
     """
@@ -163,7 +163,7 @@ def _numbers(example: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]
     return np.concatenate(cells), np.concatenate(values)
 
 
-def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tuple[Place, str]]:
+def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tuple[TabPlace, str]]:
     """The tabs of a kind whose rows hold the sums of records of another tab of their file, each
     beside the text that groups them there.
 

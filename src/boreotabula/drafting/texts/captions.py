@@ -9,8 +9,8 @@ from itertools import takewhile
 
 from boreotabula.drafting.texts.templates import (
     MARKS,
-    Slot,
     Template,
+    TemplateSlot,
     escaped,
     meaning_of,
     template_of,
@@ -37,7 +37,7 @@ def caption_of(
         return _by_one_word(texts, taken)
     fields: dict[str, str] = {}
 
-    def filled(slot: Slot) -> str:
+    def filled(slot: TemplateSlot) -> str:
         if not slot.varies and not _is_period(slot):
             return escaped(slot.values[0])
         meant, kind = meaning_of(slot, "title")
@@ -52,7 +52,7 @@ def _is_worded(template: Template) -> bool:
     return any(map(str.isalpha, template.fixed))
 
 
-def _is_period(slot: Slot) -> bool:
+def _is_period(slot: TemplateSlot) -> bool:
     return slot.is_period
 
 
@@ -61,11 +61,11 @@ def _with_whole_titles(template: Template) -> Template:
     its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”.
     """
     for number, part in enumerate(template.parts):
-        titled = isinstance(part, Slot) and part.kind == "text" and all(
+        titled = isinstance(part, TemplateSlot) and part.kind == "text" and all(
             re.match(r"\d.*\s", value) for value in part.values
         )  # fmt: skip
         if titled and all(isinstance(part, str) for part in template.parts[number + 1 :]):
-            assert isinstance(part, Slot)
+            assert isinstance(part, TemplateSlot)
             rest = "".join(part for part in template.parts[number + 1 :] if isinstance(part, str))
             mark = MARKS.search(rest)
             end = mark.start() if mark else len(rest)

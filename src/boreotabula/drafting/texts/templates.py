@@ -19,7 +19,7 @@ _MOST = 0.9
 
 
 @dataclass(frozen=True)
-class Slot:
+class TemplateSlot:
     """A part of a template that varies, or may vary: its text in each matching text."""
 
     kind: str
@@ -43,23 +43,25 @@ class Slot:
 class Template:
     """The fixed texts and the slots that some texts consist of, in order."""
 
-    parts: tuple[str | Slot, ...]
+    parts: tuple[str | TemplateSlot, ...]
     fits: tuple[int, ...]
     """Which of the texts match it."""
 
     @property
-    def slots(self) -> tuple[Slot, ...]:
+    def slots(self) -> tuple[TemplateSlot, ...]:
         """Its slots, from left to right."""
-        return tuple(part for part in self.parts if isinstance(part, Slot))
+        return tuple(part for part in self.parts if isinstance(part, TemplateSlot))
 
     @property
     def fixed(self) -> str:
         """All its fixed texts."""
         return "".join(part for part in self.parts if isinstance(part, str))
 
-    def pattern(self, filled: Callable[[Slot], str]) -> str:
+    def pattern(self, filled: Callable[[TemplateSlot], str]) -> str:
         """The pattern of the layout, with `filled` in place of each slot."""
-        parts = [filled(part) if isinstance(part, Slot) else escaped(part) for part in self.parts]
+        parts = [
+            filled(part) if isinstance(part, TemplateSlot) else escaped(part) for part in self.parts
+        ]
         # A field and an asterisk side by side would not be told apart.
         return re.sub(r"\*{2,}", "*", "".join(parts))
 
@@ -67,7 +69,7 @@ class Template:
 _YEAR = re.compile(r"(?:19|20)\d\d")
 
 
-def meaning_of(slot: Slot, fallback: str) -> tuple[str, str]:
+def meaning_of(slot: TemplateSlot, fallback: str) -> tuple[str, str]:
     """The name of a slot's field, and its type; `fallback` if nothing names it."""
     if slot.kind in ("month", "date"):
         return slot.kind, slot.kind
@@ -172,12 +174,12 @@ def template_of(texts: Sequence[str], *, months: bool = False) -> Template | Non
             keep = [index for index, empty in enumerate(bare) if empty == usual]
             fits = [fits[index] for index in keep]
             pieces = [pieces[index] for index in keep]
-    parts: list[str | Slot] = []
+    parts: list[str | TemplateSlot] = []
     for number, key in enumerate(order):
         parts += _between([piece[2 * number] for piece in pieces], parts)
         values = tuple(piece[2 * number + 1] for piece in pieces)
         if key.startswith("<") and not key.startswith("<mark"):
-            parts.append(Slot(key[1:-1], values, _word_before(parts)))
+            parts.append(TemplateSlot(key[1:-1], values, _word_before(parts)))
         else:
             parts.append(values[0])
     parts += _between([piece[-1] for piece in pieces], parts)
@@ -207,7 +209,9 @@ def _pieces(text: str, tokens: Sequence[_Token], order: Sequence[str]) -> list[s
     return [*pieces, text[start:]]
 
 
-def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | Slot]:
+def _between(
+    texts: Sequence[str], before: Sequence[str | TemplateSlot]
+) -> list[str | TemplateSlot]:
     """What stands between two anchors: separators, and a slot for what varies there."""
     if len(set(texts)) == 1 and not any(sign.isalnum() for sign in texts[0]):
         return [texts[0]] if texts[0] else []
@@ -216,14 +220,14 @@ def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | S
     trail = _common([re.search(r"[\W_]*$", text)[0][::-1] for text in rest])[::-1]  # type: ignore[index]
     values = tuple(text[: len(text) - len(trail)] for text in rest)
     kind = "number" if all(value.isdigit() for value in values) else "text"
-    slots = _numbered(values) or [Slot(kind, values, _word_before([*before, lead]))]
+    slots = _numbered(values) or [TemplateSlot(kind, values, _word_before([*before, lead]))]
     return [part for part in (lead, *slots, trail) if part != ""]
 
 
 _NUMBER_FIRST = re.compile(r"([1-9]\d*|0)([\s_.-]+)([^\W\d_].*)")
 
 
-def _numbered(values: Sequence[str]) -> list[str | Slot]:
+def _numbered(values: Sequence[str]) -> list[str | TemplateSlot]:
     """The slots of texts that are numbered in front of their names, as “41_Detmold” is.
 
     None if some are not. A number with leading zeros is rather a code.
@@ -233,14 +237,14 @@ def _numbered(values: Sequence[str]) -> list[str | Slot]:
     if not parted or len(parted) < len(hits) or len({apart for _, apart, _ in parted}) > 1:
         return []
     numbers, (apart, *_), names = zip(*parted, strict=True)
-    return [Slot("running number", numbers), apart, Slot("text", names)]
+    return [TemplateSlot("running number", numbers), apart, TemplateSlot("text", names)]
 
 
-def _word_before(parts: Sequence[str | Slot]) -> str:
+def _word_before(parts: Sequence[str | TemplateSlot]) -> str:
     """The last word of the fixed text right before a slot."""
     text = ""
     for part in reversed(parts):
-        if isinstance(part, Slot):
+        if isinstance(part, TemplateSlot):
             break
         text = part + text
     words = re.findall(r"[^\W\d_]+", text)
@@ -255,8 +259,8 @@ def _common(texts: Sequence[str]) -> str:
     return first[:same]
 
 
-def _joined(parts: Sequence[str | Slot]) -> tuple[str | Slot, ...]:
-    joined: list[str | Slot] = []
+def _joined(parts: Sequence[str | TemplateSlot]) -> tuple[str | TemplateSlot, ...]:
+    joined: list[str | TemplateSlot] = []
     for part in parts:
         if isinstance(part, str) and joined and isinstance(joined[-1], str):
             joined[-1] += part

@@ -14,13 +14,13 @@ from boreotabula.findings.subjects.totals import CELLS_UNPLACED, NUMBERS_UNPLACE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.rows.pattern_rules import matches_any
 from boreotabula.reading.values.picked import Places
 from boreotabula.sheets.sheet import CellKind
 
 
-def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
+def tell_leftovers(roles: RoleMap, frames: Sequence[TableFrame]) -> None:
     """Report each unplaced cell in a finding whose severity depends on its place.
 
     Within the frame of a table it is an error; outside, a number or date is a warning and any other
@@ -59,7 +59,9 @@ def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
             roles.tell(ScopedFinding(finding, cells=(rows[mask], columns[mask])))
 
 
-def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
+def label_boilerplate(
+    roles: RoleMap, frames: Sequence[TableFrame], patterns: Sequence[Pattern]
+) -> None:
     """Make the texts of the form itself labels if they are outside the tables."""
     if not patterns or roles.all_placed:
         return
@@ -70,7 +72,7 @@ def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequenc
     roles.label(spot for spot in spots if matches_any(cells[spot[0]][spot[1]], patterns))
 
 
-def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool) -> None:
+def leave_out_around(roles: RoleMap, frame: TableFrame, *, below: bool, beside: bool) -> None:
     """Leave out what lies below a table, or beside it in its rows, and belongs to no other
     table.
     """
@@ -87,7 +89,7 @@ def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool)
             roles.give_spots(spots, Role.LEFT_OUT, rule)
 
 
-def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[np.bool_]:
+def _within(rows: Places, columns: Places, frames: Sequence[TableFrame]) -> NDArray[np.bool_]:
     """A mask of the cells within the frame of a table."""
     within = np.zeros(len(rows), bool)
     for frame in frames:
@@ -110,7 +112,7 @@ def _figures(
     return figures
 
 
-def _outside(rows: Places, frames: Sequence[Frame]) -> dict[Why, NDArray[np.bool_]]:
+def _outside(rows: Places, frames: Sequence[TableFrame]) -> dict[Why, NDArray[np.bool_]]:
     """The reasons why cells outside the tables are unplaced, each with its cells."""
     if not frames:
         return {Why.NO_TABLE: np.ones(len(rows), bool)}

@@ -26,7 +26,7 @@ from boreotabula.reading.columns.findings import (
     unknown_value,
     values_twice,
 )
-from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, ColumnReason, Columns
 from boreotabula.reading.columns.levels import Headings, HeadingsOver, headings_of, headings_over
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
@@ -118,7 +118,7 @@ def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
         decide = _decide_by_position if by_position else _decide
         decided, finding = decide(headings, plan, block, column, heads, taken)
         if block.visible_only and column in headings.hidden:
-            decided, finding = _because(column, Cause.HIDDEN, ColumnKind.IGNORED), None
+            decided, finding = _because(column, ColumnReason.HIDDEN, ColumnKind.IGNORED), None
         if finding is not None:
             about.append((column, finding))
         if decided.kind is ColumnKind.BESIDE:
@@ -173,7 +173,7 @@ def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
 def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
     """A finding where a rule leaves out every column."""
     left_out = columns.of(ColumnKind.IGNORED)
-    ignored = [column.why for column in left_out if column.cause is not Cause.PASSED_OVER]
+    ignored = [column.why for column in left_out if column.cause is not ColumnReason.PASSED_OVER]
     kept = (ColumnKind.BESIDE, ColumnKind.VALUE) + (
         (ColumnKind.STUB,) if columns.block.is_list else ()
     )
@@ -212,7 +212,7 @@ def _decide(
     if not heads.own and not (block.is_list and heads.joined):
         if block.ignore.blank:
             return Column(column, ColumnKind.IGNORED, why=Rule.UNHEADED_IGNORED), None
-        return _because(column, Cause.UNHEADED), None  # told if something stands below
+        return _because(column, ColumnReason.UNHEADED), None  # told if something stands below
     # In a cross-tab, a column of values needs no known heading: all its levels are data.
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         return _nobody_knows(place, plan, block, column, heads, taken)
@@ -229,7 +229,7 @@ def _nobody_knows(
     if kept and name not in taken:
         return Column(column, ColumnKind.BESIDE, name), None
     if block.unknown_headings == "leave out":
-        return _because(column, Cause.LEFT_OUT, ColumnKind.IGNORED), None
+        return _because(column, ColumnReason.LEFT_OUT, ColumnKind.IGNORED), None
     return _unknown(column, Why.HEADING_UNKNOWN), unknown_heading(place, column, heads)
 
 
@@ -259,10 +259,10 @@ def _decide_by_position(
     """Decide what one column is where `columns` names them, whatever its heading."""
     index = column - place.left
     if index >= len(block.columns):
-        return _because(column, Cause.UNNAMED), None  # told if something stands below
+        return _because(column, ColumnReason.UNNAMED), None  # told if something stands below
     field = block.columns[index]
     if not field:
-        return _because(column, Cause.PASSED_OVER, ColumnKind.IGNORED), None
+        return _because(column, ColumnReason.PASSED_OVER, ColumnKind.IGNORED), None
     kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
     return Column(column, kind, field), None
 
@@ -328,7 +328,7 @@ def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, i
     return filled(Why.FILLED_BY_COLUMN, {"cell": place.address(place.bottom, index)})
 
 
-def _because(column: int, cause: Cause, kind: ColumnKind = ColumnKind.UNKNOWN) -> Column:
+def _because(column: int, cause: ColumnReason, kind: ColumnKind = ColumnKind.UNKNOWN) -> Column:
     return Column(column, kind, why=cause.value, cause=cause)
 
 

@@ -24,7 +24,7 @@ from boreotabula.findings.subjects.tables import (
 )
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, ColumnReason, Columns
 from boreotabula.reading.columns.levels import Headings, HeadingsOver
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
@@ -155,7 +155,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
         "column": sheet.column_called(column.column),
         "text": cell_text(sheet.rows[row][column.column]),
     }
-    if column.cause is Cause.UNNAMED:
+    if column.cause is ColumnReason.UNNAMED:
         return VALUES_BEYOND_COLUMNS(where, **slots)
     bottom = max(place.bottom, 0)
     return VALUES_WITHOUT_HEADING(

@@ -32,7 +32,7 @@ class ColumnKind(Enum):
     """Has a heading that the layout does not know; its cells are unplaced."""
 
 
-class Cause(Enum):
+class ColumnReason(Enum):
     """Why a column is left out or unknown, where code depends on the reason; the value is its
     wording.
     """
@@ -54,7 +54,7 @@ class Column:
     field: str = ""
     labels: tuple[Cell, ...] = ()
     why: str = ""
-    cause: Cause | None = None
+    cause: ColumnReason | None = None
     says_value: Cell = ""
     """The heading below its labels that says which of several values it holds."""
 

@@ -24,7 +24,7 @@ Spot = tuple[int, int]
 
 
 @dataclass(frozen=True)
-class Origin:
+class FieldOrigin:
     """Where a field of a record comes from."""
 
     field: str
@@ -49,7 +49,7 @@ class RecordTrace:
     number: int
     """Its index among the records of its tab and table, counted from 0."""
     values: dict[str, object]
-    origins: tuple[Origin, ...]
+    origins: tuple[FieldOrigin, ...]
 
     @property
     def spots(self) -> list[Spot]:
@@ -109,11 +109,13 @@ def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordT
     return RecordTrace(table, 0, values, _typed([origin for origin in origins if origin], plan))
 
 
-def _typed(origins: Sequence[Origin], plan: Plan) -> tuple[Origin, ...]:
+def _typed(origins: Sequence[FieldOrigin], plan: Plan) -> tuple[FieldOrigin, ...]:
     return tuple(replace(origin, kind=plan.form(origin.field).kind) for origin in origins)
 
 
-def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, index: int) -> Iterator[Origin]:
+def _origins(
+    sheet: Sheet, read: ReadBlock, plan: Plan, table: str, index: int
+) -> Iterator[FieldOrigin]:
     for field in read.batch.schema.names:
         # Where a record is from is not itself from a cell.
         if field in PROVENANCE:
@@ -127,24 +129,24 @@ def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, index: int) 
         )
         if origin is None:
             # Said as well: an empty field may be just what is asked about.
-            origin = Origin(field, "nothing", "", None, "")
+            origin = FieldOrigin(field, "nothing", "", None, "")
         yield origin
 
 
-def _derived(field: str, plan: Plan) -> Origin | None:
+def _derived(field: str, plan: Plan) -> FieldOrigin | None:
     if field not in plan.parts:
         return None
     part, of = plan.parts[field]
-    return Origin(field, "part", f"the {part} of “{of}”", None, "")
+    return FieldOrigin(field, "part", f"the {part} of “{of}”", None, "")
 
 
-def _stamp_origin(sheet: Sheet, field: str, stamped: Stamped | None) -> Origin | None:
+def _stamp_origin(sheet: Sheet, field: str, stamped: Stamped | None) -> FieldOrigin | None:
     where = stamped.origins.get(field) if stamped else None
     if stamped is None or where is None:
         return None
     spot = spot_of(sheet, where)
     text = cell_text(sheet.cell(*spot)) if spot else stamped.captured.get(field, "")
-    return Origin(field, "stamp", where, spot, text)
+    return FieldOrigin(field, "stamp", where, spot, text)
 
 
 def spot_of(sheet: Sheet, where: str) -> Spot | None:
@@ -156,7 +158,7 @@ def spot_of(sheet: Sheet, where: str) -> Spot | None:
     return sheet.anchor(row, column)
 
 
-def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
+def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> FieldOrigin | None:
     """A value, or a cell of the record's row; a stub cell may stand in a row above."""
     spot = read.long.spot(field, index)
     if spot is None:
@@ -179,7 +181,9 @@ def _converted_unit(read: ReadBlock, plan: Plan, field: str, cell: Cell, column:
     )
 
 
-def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int) -> Origin:
+def _origin(
+    read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int
+) -> FieldOrigin:
     cell = read.view.cell(row, column)
     text = one_line(cell_text(cell))
     try:
@@ -189,10 +193,10 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
     means = "" if other_cell == cell else one_line(cell_text(other_cell))
     means = _converted_unit(read, plan, field, cell, column) or means
     spot = (column, row) if read.view.turned else (row, column)
-    return Origin(field, what, str(read.view.address(row, column)), spot, text, means)
+    return FieldOrigin(field, what, str(read.view.address(row, column)), spot, text, means)
 
 
-def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
+def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> FieldOrigin | None:
     """The heading of a level that reaches the column of a record's first value.
 
     None if the field is not a level. Records are counted from 0 within their block.
@@ -207,7 +211,7 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origi
     place = read.place
     row = level_row(place.levels, read.block, level)
     if label == "":
-        return Origin(field, "heading", "", None, "")
+        return FieldOrigin(field, "heading", "", None, "")
     cut = read.block.levels.count(level) > 1
     step = 1 if read.block.reach == "left" else -1
     where = column
@@ -218,7 +222,7 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origi
         if part == label or (cut and part != "" and cell_text(part) in cell_text(label)):
             return _origin(read, plan, field, "heading", *result)
         where += step
-    return Origin(field, "heading", "", None, one_line(cell_text(label)))
+    return FieldOrigin(field, "heading", "", None, one_line(cell_text(label)))
 
 
 # --- the other way round -------------------------------------------------------------------------

@@ -21,14 +21,14 @@ from boreotabula.findings.subjects.tables import (
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.levels import last_heading_row, levels_down, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.sheets.sheet import Sheet, TableObject
 
 
-def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame) -> Found:
+def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: TableFrame) -> Found:
     """The place whose top left heading cell is given."""
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
@@ -45,7 +45,7 @@ def leading_of(block: BlockPlan) -> int:
 
 
 def by_levels(
-    sheet: Sheet, block: BlockPlan, levels: Sequence[int], top: int, left: int, area: Frame
+    sheet: Sheet, block: BlockPlan, levels: Sequence[int], top: int, left: int, area: TableFrame
 ) -> Place:
     """The place whose heading levels and left column are known.
 
@@ -67,7 +67,7 @@ def by_levels(
     )
 
 
-def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def by_position(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """A block whose columns are named by position, and whose place is not given.
 
     It begins with the row that holds most headings of these fields, in the column of the first of
@@ -87,7 +87,7 @@ def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     return place_at(sheet, block, row, int(filled[row:].any(axis=0).argmax()), area)
 
 
-def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: Frame) -> Found:
+def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: TableFrame) -> Found:
     """A cross-tab named by position, found by the headings of some of its leading columns.
 
     `row` is the first that could be one of its heading rows.

@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from boreotabula.findings.subjects.tables import NOTHING_BELOW_CAPTION
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.locate.by_position import by_levels, leading_of, nothing_there
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.levels import any_in_row, levels_down, levels_up
 from boreotabula.reading.locate.place import Found
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.sheets.sheet import Sheet
 
 
-def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def below_caption(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """The table below a caption, which stands in the first row of the area.
 
     Its columns are named by position. The caption may stand in the corner of the table itself.
@@ -63,7 +63,7 @@ class _Under:
     bare: bool
 
 
-def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | None:
+def _under(sheet: Sheet, block: BlockPlan, area: TableFrame, start: int) -> _Under | None:
     """Find the table that begins in a row of an area or below it.
 
     The first row with a filled leading column is the first below the headings if as many rows as
@@ -147,7 +147,7 @@ def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
     return rows
 
 
-def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: Frame) -> bool:
+def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: TableFrame) -> bool:
     """Whether the first row of a possible table has a heading over each cell of the row below; with
     several levels, over the first of them.
     """

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from boreotabula.findings.finding import Spot
 from boreotabula.layout.patterns import matching
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.sheets.sheet import Sheet
 
@@ -40,12 +40,12 @@ def captions_of(sheet: Sheet, block: BlockPlan) -> list[Caption]:
     ]
 
 
-def whole(sheet: Sheet) -> Frame:
+def whole(sheet: Sheet) -> TableFrame:
     """All of a sheet."""
-    return Frame(range(sheet.height), range(sheet.width))
+    return TableFrame(range(sheet.height), range(sheet.width))
 
 
-def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> Frame:
+def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> TableFrame:
     """The part of the sheet where the table of a caption may stand.
 
     It runs from its row to the next caption below, and from its column to the next caption in its
@@ -61,7 +61,7 @@ def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> Frame:
         for spot in other_pairs
         if spot[0] > row and spot[1] < right and _right_of(sheet, spot, other_pairs) > left
     )
-    return Frame(range(row, min(lower, default=sheet.height)), range(left, right))
+    return TableFrame(range(row, min(lower, default=sheet.height)), range(left, right))
 
 
 def _right_of(sheet: Sheet, spot: Spot, other_pairs: Sequence[Spot]) -> int:

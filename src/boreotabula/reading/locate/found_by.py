@@ -11,14 +11,14 @@ from boreotabula.findings.finding import WHOLE, ScopedFinding
 from boreotabula.findings.subjects.tables import COLUMNS_BESIDE_CROSS_TAB, FOUND_BY_MISSING
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.by_position import by_levels, nothing_there
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.levels import any_in_row, last_heading_row, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.sheets.sheet import CellKind, Sheet
 
 
-def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def found_by(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """Every place whose lowest heading row holds all texts of `found_by`, in reading order.
 
     Tables side by side hold them once each. A table reaches left as far as cells are filled in its
@@ -66,7 +66,7 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 
 
 def _place_at(
-    sheet: Sheet, block: BlockPlan, area: Frame, corner: tuple[int, int], free: int
+    sheet: Sheet, block: BlockPlan, area: TableFrame, corner: tuple[int, int], free: int
 ) -> Place:
     """The place whose texts stand in the row of its `corner`, and which begins at its column.
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Frame:
+class TableFrame:
     """The rows and columns of an unturned sheet (counted from 0) that a table covers."""
 
     rows: range

@@ -9,7 +9,7 @@ from boreotabula.findings.finding import Finding, Spot
 from boreotabula.findings.places import Refusal
 from boreotabula.findings.subjects.headings import HEADING_ROWS_DOUBTFUL, HEADINGS_TOO_DEEP
 from boreotabula.reading.cells import is_figure
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.levels import levels_up, refused_rows
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
@@ -33,7 +33,7 @@ def heading_rows(
     spots: Sequence[Spot],
     marks: Mapping[str, int],
     block: BlockPlan,
-    area: Frame,
+    area: TableFrame,
     before: Place | None = None,
 ) -> HeadingRows:
     """Find the heading rows, and which of them is which level.

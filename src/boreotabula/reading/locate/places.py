@@ -14,7 +14,7 @@ from boreotabula.reading.locate.by_position import by_position, place_at, table_
 from boreotabula.reading.locate.captioned import below_caption
 from boreotabula.reading.locate.captions import Caption, below, captions_of, whole
 from boreotabula.reading.locate.found_by import found_by
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.locate.search import only_place, repeated_places
 from boreotabula.reading.plan import BlockPlan
@@ -65,7 +65,7 @@ def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
     return not wanted.isdisjoint(texts.values())
 
 
-def _places_in(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def _places_in(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """The places of a block in a part of the sheet."""
     # What says most exactly where a table is comes first.
     if block.named_table:

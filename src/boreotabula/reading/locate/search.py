@@ -12,7 +12,7 @@ from boreotabula.findings.subjects.headings import HEADING_TWICE
 from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE, BLOCK_NOT_FOUND, LIST_NOT_FOUND
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.frame import TableFrame
 from boreotabula.reading.locate.heading_rows import (
     HeadingRows,
     heading_rows,
@@ -54,7 +54,7 @@ class _Window:
         return len(self.fields), len({hit.field for hit in self.hits if hit.row == self.row})
 
 
-def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def only_place(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """The place in a part of the sheet that holds most of the headings."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, area)), depth))
@@ -67,7 +67,7 @@ def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     # The same heading further right begins a table beside this one: its columns are not ours.
     limit = min((hit.column for hit in twice if hit.column > right + 1), default=None)
     rows = heading_rows(sheet, best.spots, marks, block, area)
-    part = area if limit is None else Frame(area.rows, range(area.columns.start, limit))
+    part = area if limit is None else TableFrame(area.rows, range(area.columns.start, limit))
     place = _place(block, marks, rows, part)
     other_windows = list(_others(windows, best, place))
     copies = _copies(sheet, block, place, other_windows)
@@ -102,7 +102,7 @@ def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     return [replace(place, end=end, copies=copies)], scoped_findings
 
 
-def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+def repeated_places(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Found:
     """Every place that holds the headings, stacked or side by side, row by row."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, area)), depth))
@@ -164,7 +164,9 @@ def _lead(sheet: Sheet, block: BlockPlan, place: Place, above: Place | None) -> 
     return lead
 
 
-def _place(block: BlockPlan, marks: Mapping[str, int], rows: HeadingRows, area: Frame) -> Place:
+def _place(
+    block: BlockPlan, marks: Mapping[str, int], rows: HeadingRows, area: TableFrame
+) -> Place:
     stub = {field: column for field, column in marks.items() if field in block.stub}
     return Place(
         rows.top,
@@ -289,7 +291,7 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
         yield _Window(min(hit.row for hit in group), tuple(group))
 
 
-def _hits(sheet: Sheet, block: BlockPlan, area: Frame) -> Iterator[_Hit]:
+def _hits(sheet: Sheet, block: BlockPlan, area: TableFrame) -> Iterator[_Hit]:
     names = block.names
     # Each text is looked up once: most of a sheet's texts repeat, and are no headings.
     texts = names.fields_in({text for _, _, text in sheet.texts()})
@@ -346,7 +348,7 @@ def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
     return marks, [hit for hit in hits if marks[hit.field] != hit.column]
 
 
-def _top(sheet: Sheet, window: _Window, block: BlockPlan, area: Frame) -> int:
+def _top(sheet: Sheet, window: _Window, block: BlockPlan, area: TableFrame) -> int:
     """A finding: the first heading row of a place that is not read."""
     return heading_rows(sheet, window.spots, _columns(window)[0], block, area).top
 

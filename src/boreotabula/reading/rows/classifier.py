@@ -23,7 +23,7 @@ from boreotabula.reading.rows.table_rows import (
     GroupName,
     Kinds,
     RowKind,
-    Rule,
+    RowRule,
     RuleKind,
     StubCells,
 )
@@ -54,7 +54,7 @@ class RowClassifier:
         self.within = self.filled[:, columns.left : columns.right]
         column_kinds = (ColumnKind.STUB, ColumnKind.BESIDE)
         self.known = [column.column for column in columns.of(*column_kinds)]
-        self.rules: dict[int, Rule] = {}
+        self.rules: dict[int, RowRule] = {}
         self.groups: dict[int, GroupName] = {}
         self.ungrouped: dict[int, int] = {}
         """Rows outside any group of some level, though groups stand above: that level by row."""
@@ -105,7 +105,7 @@ class RowClassifier:
         under = open_ & (np.arange(len(rows)) < block.under_headings)
         kinds[under], open_[under] = RowKind.LEFT_OUT, False
         left_out = (np.flatnonzero(under) + rows.start).tolist()
-        self.rules |= dict.fromkeys(left_out, Rule(RuleKind.UNDER_HEADINGS))
+        self.rules |= dict.fromkeys(left_out, RowRule(RuleKind.UNDER_HEADINGS))
         if self.place.totals_from is not None:
             totals = open_ & (np.arange(rows.start, rows.stop) >= self.place.totals_from)
             kinds[totals], open_[totals] = RowKind.TOTAL, False
@@ -248,7 +248,7 @@ class RowClassifier:
             if match is not None:
                 kinds[index], open_[index] = kind, False
                 if rule is not None:
-                    self.rules[row] = Rule(rule, match.text)
+                    self.rules[row] = RowRule(rule, match.text)
 
     def _first_cell(self, row: int) -> Cell:
         """The first filled cell of a row, counted from the table's first column; blank if there is
@@ -268,7 +268,7 @@ class RowClassifier:
             cells = (*(stub_cells.cells[index] for stub_cells in self.own.values()), first)
             if only.first_for([cell_text(cell) for cell in cells if cell != ""]) is None:
                 kinds[index], open_[index] = RowKind.LEFT_OUT, False
-                self.rules[row] = Rule(RuleKind.ONLY_ROWS)
+                self.rules[row] = RowRule(RuleKind.ONLY_ROWS)
 
     @cached_property
     def _repeats_headings(self) -> bool:
@@ -325,7 +325,7 @@ class RowClassifier:
             rule = skip.first_for(texts)
             if rule is not None:
                 kinds[index], open_[index] = RowKind.LEFT_OUT, False
-                self.rules[row] = Rule(RuleKind.SKIP, rule.text)
+                self.rules[row] = RowRule(RuleKind.SKIP, rule.text)
             # After `skip`, so that a total can be left out on purpose.
             elif kept.first_for(texts) is None and (
                 totals.first_for(texts) is not None

@@ -17,7 +17,7 @@ from boreotabula.reading.rows.pattern_rules import PatternRules
 from boreotabula.reading.rows.table_rows import (
     Kinds,
     RowKind,
-    Rule,
+    RowRule,
     RuleKind,
     StubCells,
     TableRows,
@@ -52,7 +52,7 @@ def classify_rows(
         below = np.flatnonzero(of_kind(kinds, RowKind.UNSURE, RowKind.BELOW))
         kinds = kinds.copy()
         kinds[below] = RowKind.LEFT_OUT
-        classifier.rules |= dict.fromkeys((below + rows.start).tolist(), Rule(RuleKind.BELOW))
+        classifier.rules |= dict.fromkeys((below + rows.start).tolist(), RowRule(RuleKind.BELOW))
     if block.blank == "keep":
         # The tail of the table is settled by now: remarks below it do not become records.
         kinds = np.where(kinds == RowKind.BARE, np.uint8(RowKind.RECORD), kinds)

@@ -82,7 +82,7 @@ class RuleKind(Enum):
     VISIBLE_ONLY = "visible_only"
 
 
-class Rule(NamedTuple):
+class RowRule(NamedTuple):
     """A rule of the layout that leaves out a row, with its pattern if it has one."""
 
     kind: RuleKind
@@ -137,7 +137,7 @@ class TableRows:
     """The first row, counted from 0."""
     kinds: Kinds
     """The kind of each row, from `start` on."""
-    rules: Mapping[int, Rule]
+    rules: Mapping[int, RowRule]
     """The rule that leaves each row out, by row."""
     stub: Mapping[str, StubCells]
     """The stub cells of the record rows, in order; those carried down only after `carried`."""
@@ -250,18 +250,18 @@ def limited(
     It may leave out hidden ones, and those that are not among the first, last or largest. `amounts`
     holds, by row, the field that ranks the largest.
     """
-    out: dict[int, Rule] = {}
+    out: dict[int, RowRule] = {}
     if block.visible_only:
         hidden = frozenset(sheet.hidden_rows)
-        out |= {row: Rule(RuleKind.VISIBLE_ONLY) for row in table.records if row in hidden}
+        out |= {row: RowRule(RuleKind.VISIBLE_ONLY) for row in table.records if row in hidden}
     left = [row for row in table.records if row not in out]
     if block.first_rows is not None:
-        out |= dict.fromkeys(left[block.first_rows :], Rule(RuleKind.FIRST_ROWS))
+        out |= dict.fromkeys(left[block.first_rows :], RowRule(RuleKind.FIRST_ROWS))
     if block.last_rows is not None:
-        out |= dict.fromkeys(left[: -block.last_rows], Rule(RuleKind.LAST_ROWS))
+        out |= dict.fromkeys(left[: -block.last_rows], RowRule(RuleKind.LAST_ROWS))
     if block.largest is not None:
         out |= dict.fromkeys(
-            _not_largest(left, amounts, block.largest.rows), Rule(RuleKind.LARGEST)
+            _not_largest(left, amounts, block.largest.rows), RowRule(RuleKind.LARGEST)
         )
     if not out:
         return table

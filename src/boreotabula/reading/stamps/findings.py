@@ -15,7 +15,7 @@ from boreotabula.findings.subjects.stamps import (
 )
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.plan import StampPlan
-from boreotabula.reading.stamps.sources import Source
+from boreotabula.reading.stamps.sources import StampSource
 from boreotabula.sheets.sheet import Sheet
 
 
@@ -43,7 +43,7 @@ def not_found(stamp: StampPlan) -> Finding:
     return STAMP_NOT_FOUND(field=stamp.field, wanted=looked_for(stamp), by_label=bool(stamp.labels))
 
 
-def found_twice(stamp: StampPlan, filled: Sequence[Source]) -> Finding:
+def found_twice(stamp: StampPlan, filled: Sequence[StampSource]) -> Finding:
     return STAMP_FOUND_TWICE(
         filled[0].at,
         field=stamp.field,

@@ -24,7 +24,7 @@ from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import Plan, StampPlan, StampSources
 from boreotabula.reading.stamps.search import StampSearch, as_cell
-from boreotabula.reading.stamps.sources import Source, Surroundings
+from boreotabula.reading.stamps.sources import StampSource, Surroundings
 from boreotabula.reading.values.convert import convert_kept
 from boreotabula.reading.values.findings import about_values
 from boreotabula.sheets.sheet import Sheet
@@ -78,7 +78,7 @@ def read_stamps(
     for name, text in around.captured.items():
         # Comparing like tabs leaves stamps from tab names aside.
         origin = Origin.TAB_NAME if name in around.from_tab else Origin.FILE_PATH
-        reader.take(name, Source(text), origin)
+        reader.take(name, StampSource(text), origin)
     if caption is not None:
         reader.take_caption(caption)
     for sources in stamps:
@@ -100,7 +100,7 @@ class _Reader:
         self.taken: dict[str, int] = {}
         self.ways: dict[str, tuple[bool, str, str]] = {}
 
-    def take(self, name: str, source: Source, origin: str) -> None:
+    def take(self, name: str, source: StampSource, origin: str) -> None:
         """Take a stamp whose text is known."""
         self.values[name], findings = _converted(self.plan, name, source)
         self._note_way(name, source)
@@ -114,7 +114,7 @@ class _Reader:
         where = str(self.sheet.address(*spot))
         for name, text in caption.captured.items():
             self.spots[name] = spot
-            self.take(name, Source(text, spot, None, where), where)
+            self.take(name, StampSource(text, spot, None, where), where)
         if not caption.captured:
             self.labels.add(spot)
 
@@ -204,7 +204,7 @@ class _Reader:
             ScopedFinding(finding, spots=attempt.open) for finding in attempt.told
         ]
 
-    def _note_way(self, name: str, source: Source) -> None:
+    def _note_way(self, name: str, source: StampSource) -> None:
         form = self.plan.form(name)
         for day_first, _ in convert_kept((source.cell,), form).ways if form.asks_for_days else ():
             self.ways[name] = (day_first, cell_text(source.cell), source.where)
@@ -234,7 +234,7 @@ class _Tried:
     """
 
     stamp: StampPlan
-    source: Source | None
+    source: StampSource | None
     value: object
     told: Sequence[Finding]
     open: tuple[Spot, ...]
@@ -261,14 +261,14 @@ _ABSENT = (STAMP_NOT_FOUND, STAMP_BLANK)
 def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
     if stamp.default is None:
         return None, []
-    value, findings = _converted(plan, stamp.field, Source(as_cell(stamp.default)))
+    value, findings = _converted(plan, stamp.field, StampSource(as_cell(stamp.default)))
     if findings:
         return value, findings
     note = STAMP_DEFAULT(field=stamp.field, default=stamp.default)
     return value, [note]
 
 
-def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Finding]]:
+def _part(stamp: StampPlan, source: StampSource) -> tuple[StampSource | None, Sequence[Finding]]:
     """The part of a text that the stamp's pattern captures."""
     if stamp.pattern is None:
         return source, []
@@ -276,7 +276,7 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
     # The text that does not fit is told whole: a part of it would mislead.
     kept = stamp.pattern.match(text)
     if kept is not None:
-        return Source(kept[""], source.spot, source.label, source.where), []
+        return StampSource(kept[""], source.spot, source.label, source.where), []
     pattern = stamp.pattern.text
     differs = STAMP_PATTERN_DIFFERS(source.at, field=stamp.field, text=text, pattern=pattern)
     return None, [differs]
@@ -284,10 +284,10 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
 
 def convert_stamp(plan: Plan, name: str, text: str) -> tuple[object, list[Finding]]:
     """The value of a stamp that comes from a name."""
-    return _converted(plan, name, Source(text))
+    return _converted(plan, name, StampSource(text))
 
 
-def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Finding]]:
+def _converted(plan: Plan, name: str, source: StampSource) -> tuple[object, list[Finding]]:
     form = plan.form(name)
     result = convert_kept((source.cell,), form)
     in_cell = source.spot is not None
@@ -313,5 +313,5 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     return None, [failed]
 
 
-def _says_nothing(name: str, source: Source) -> Finding:
+def _says_nothing(name: str, source: StampSource) -> Finding:
     return STAMP_SAYS_NOTHING(source.at, field=name, text=cell_text(source.cell))

@@ -26,7 +26,7 @@ from boreotabula.reading.stamps.findings import (
     not_found,
     tabs_differ,
 )
-from boreotabula.reading.stamps.sources import SearchResult, Source, Surroundings
+from boreotabula.reading.stamps.sources import SearchResult, StampSource, Surroundings
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _TITLE_ROWS = 2
@@ -59,7 +59,7 @@ class StampSearch:
         """The same if labels must be nearest to it, because the block repeats."""
         self.turned = turned
         """Whether the places are those of the turned sheet."""
-        self._known: dict[StampPlan, list[Source]] = {}
+        self._known: dict[StampPlan, list[StampSource]] = {}
         self._elsewhere: dict[str, StampSearch] = {}
         self.labels = tuple(label for stamp in stamps for label in stamp.labels)
 
@@ -83,8 +83,10 @@ class StampSearch:
         if stamp.from_ is None and stamp.value is None:
             return self._labelled(stamp)
         if stamp.from_ is not None:
-            return SearchResult(Source(self.around.texts.get(stamp.from_, ""), where=stamp.from_))
-        return SearchResult(Source(as_cell(stamp.value), where=Origin.LAYOUT))
+            return SearchResult(
+                StampSource(self.around.texts.get(stamp.from_, ""), where=stamp.from_)
+            )
+        return SearchResult(StampSource(as_cell(stamp.value), where=Origin.LAYOUT))
 
     def _on_other_tab(self, stamp: StampPlan) -> SearchResult:
         """A stamp on another tab; its cell has no role on this one."""
@@ -110,7 +112,7 @@ class StampSearch:
         if len(texts) > 1:
             return SearchResult(None, [tabs_differ(stamp, [name for name, _ in there], texts)])
         name, sought = (there or result)[0]
-        source = sought.source and Source(
+        source = sought.source and StampSource(
             sought.source.cell, where=f"{name} › {sought.source.where}"
         )
         findings = [on_other_tab(finding, name) for finding in sought.told]
@@ -132,7 +134,9 @@ class StampSearch:
                 spot = self.as_placed((row, column))
                 cell = self.sheet.cell(*spot)
                 if cell != "":
-                    return SearchResult(Source(cell, spot, None, str(self.sheet.address(*spot))))
+                    return SearchResult(
+                        StampSource(cell, spot, None, str(self.sheet.address(*spot)))
+                    )
         where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
         return SearchResult(None, [STUB_HEAD_BLANK(where, field=stamp.field)])
 
@@ -150,7 +154,7 @@ class StampSearch:
             if len(spots) == 1:
                 cell = self.sheet.cell(*spots[0])
                 return SearchResult(
-                    Source(cell, spots[0], None, str(self.sheet.address(*spots[0])))
+                    StampSource(cell, spots[0], None, str(self.sheet.address(*spots[0])))
                 )
             if spots:
                 break
@@ -172,8 +176,8 @@ class StampSearch:
         if cell == "":
             beside = cell_text(self.sheet.cell(*label)) if label else ""
             blank = STAMP_BLANK(where, field=stamp.field, label=beside)
-            return SearchResult(Source("", None, label), [blank])
-        return SearchResult(Source(cell, spot, label, str(where)))
+            return SearchResult(StampSource("", None, label), [blank])
+        return SearchResult(StampSource(cell, spot, label, str(where)))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
         """The nearest filled cell left of a stamp, if it is a text and so names it."""
@@ -210,7 +214,7 @@ class StampSearch:
         spot = (named_value.row, named_value.column) if is_here else None
         label = self._label_left(*spot) if spot else None
         return SearchResult(
-            Source(named_value.cell, spot, label, filled(Origin.DEFINED_NAME, {"name": name}))
+            StampSource(named_value.cell, spot, label, filled(Origin.DEFINED_NAME, {"name": name}))
         )
 
     def _labelled(self, stamp: StampPlan) -> SearchResult:
@@ -235,20 +239,20 @@ class StampSearch:
             return SearchResult(None, [found_twice(stamp, filled)], spots)
         return SearchResult(filled[0])
 
-    def _everywhere(self, stamp: StampPlan) -> list[Source]:
+    def _everywhere(self, stamp: StampPlan) -> list[StampSource]:
         """All sources of a labelled stamp: the same for every place of a block that repeats."""
         if stamp not in self._known:
             sources = self._sources(stamp) if stamp.labels else self._fitting(stamp)
             self._known[stamp] = list(sources)
         return self._known[stamp]
 
-    def _fitting(self, stamp: StampPlan) -> Iterator[Source]:
+    def _fitting(self, stamp: StampPlan) -> Iterator[StampSource]:
         """Every cell that matches the pattern of a stamp that has no other clue."""
         for row, column, text in self.sheet.texts():
             if stamp.pattern is not None and stamp.pattern.match(text) is not None:
-                yield Source(text, (row, column), None, str(self.sheet.address(row, column)))
+                yield StampSource(text, (row, column), None, str(self.sheet.address(row, column)))
 
-    def _not_near(self, stamp: StampPlan, sources: Sequence[Source], near: Place) -> Finding:
+    def _not_near(self, stamp: StampPlan, sources: Sequence[StampSource], near: Place) -> Finding:
         """The label is there, but it belongs to another place of the block."""
         row, column = self.as_placed((max(near.top, 0), near.left))
         spot = sources[0].label or sources[0].spot
@@ -260,7 +264,7 @@ class StampSearch:
             first=where,
         )
 
-    def _sources(self, stamp: StampPlan) -> Iterator[Source]:
+    def _sources(self, stamp: StampPlan) -> Iterator[StampSource]:
         """Every label that matches, with the value beside it, below it, or in its own cell."""
         # The value stands on one side only: on both, a neighbour's would be found.
         step = self._next_right if stamp.right_of else self._next_below
@@ -273,32 +277,32 @@ class StampSearch:
                 and any(pattern.match(label) is not None for pattern in stamp.labels)
             ):
                 where = self.sheet.address(row, column)
-                yield Source(rest.strip(), (row, column), None, str(where))
+                yield StampSource(rest.strip(), (row, column), None, str(where))
             elif any(label.match(text) is not None for label in stamp.labels):
                 further = self._further(row, column, stamp) if stamp.places > 1 else None
                 yield further or self._beside_label(row, column, step)
 
     def _beside_label(
         self, row: int, column: int, step: Callable[[int, int], Iterator[Spot]]
-    ) -> Source:
+    ) -> StampSource:
         for spot in step(row, column):
             cell = self.sheet.cell(*spot)
             if cell != "":
                 # The value was left blank: what comes next belongs to something else.
                 if self._is_label(cell) or self._is_heading(spot):
                     break
-                return Source(cell, spot, (row, column), str(self.sheet.address(*spot)))
-        return Source("", None, (row, column))
+                return StampSource(cell, spot, (row, column), str(self.sheet.address(*spot)))
+        return StampSource("", None, (row, column))
 
-    def _further(self, row: int, column: int, stamp: StampPlan) -> Source:
+    def _further(self, row: int, column: int, stamp: StampPlan) -> StampSource:
         """The cell at a given distance right of or below a label."""
         span = self.sheet.merged(row, column)
         right = bool(stamp.right_of)
         spot = (row, span.right + stamp.places) if right else (span.bottom + stamp.places, column)
         cell = self.sheet.cell(*spot)
         if cell == "":
-            return Source("", None, (row, column))
-        return Source(cell, spot, (row, column), str(self.sheet.address(*spot)))
+            return StampSource("", None, (row, column))
+        return StampSource(cell, spot, (row, column), str(self.sheet.address(*spot)))
 
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
         # A label merged over several cells ends where they end.
@@ -343,7 +347,7 @@ class StampSearch:
         span = self.sheet.merged(*spot)
         return self.sheet.cell(span.top, span.left) == ""
 
-    def _nearest(self, sources: Sequence[Source], place: Place) -> list[Source]:
+    def _nearest(self, sources: Sequence[StampSource], place: Place) -> list[StampSource]:
         """The labels nearest to the block: above it, over its columns if one is there, else left of
         it.
         """
@@ -363,7 +367,7 @@ class StampSearch:
         nearest = max(column for row, column in pairs if row == lowest)
         return [spots[lowest, nearest]]
 
-    def _below_all(self, sources: Sequence[Source]) -> list[Source]:
+    def _below_all(self, sources: Sequence[StampSource]) -> list[StampSource]:
         """The only label of a tab, if it is below tables side by side, where the first of them
         begins.
 

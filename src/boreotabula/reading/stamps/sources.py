@@ -38,7 +38,7 @@ class Surroundings:
 
 
 @dataclass(frozen=True)
-class Source:
+class StampSource:
     """Where a stamp's text was found: its cell, if it has one, its label, and the text itself."""
 
     cell: Cell
@@ -56,7 +56,7 @@ class Source:
 class SearchResult(NamedTuple):
     """The result of looking for a stamp."""
 
-    source: Source | None
+    source: StampSource | None
     told: Sequence[Finding] = ()
     """Why it has no value."""
     spots: Sequence[Spot] = ()

@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 
 from boreotabula.findings import reasons
 from boreotabula.findings.reasons import Reason
-from boreotabula.layout.field_types import Written
+from boreotabula.layout.field_types import TextStyle
 from boreotabula.layout.problems import nearest
 from boreotabula.reading.values.form import ValueForm
 
@@ -52,6 +52,6 @@ def _no_choices(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, Reason
 
 
 def _shown(value: object, form: ValueForm) -> str:
-    if form.type.written is Written.AS_MONTH and isinstance(value, date):
+    if form.type.written is TextStyle.AS_MONTH and isinstance(value, date):
         return value.isoformat()[:7]
     return str(value)

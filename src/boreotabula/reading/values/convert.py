@@ -32,7 +32,7 @@ from boreotabula.sheets.sheet import Cell, Flaw
 
 
 @dataclass(frozen=True)
-class Doubt:
+class Ambiguity:
     """Texts of a field that could be read in two ways; places are indices among its cells."""
 
     places: tuple[int, ...]
@@ -58,7 +58,7 @@ class Converted:
     """Filled cells that the layout counts as blank."""
     rounded: tuple[int, ...] = ()
     """Numbers with more decimals than the field keeps."""
-    doubt: Doubt | None = None
+    doubt: Ambiguity | None = None
     ways: tuple[tuple[bool, int], ...] = ()
     """Cells that show whether the day or the month comes first: one for each way that occurs."""
 
@@ -277,7 +277,7 @@ class _Conversion:
                     break
         return evidence
 
-    def _settle(self, values: list[object], evidence: Mapping[object, int]) -> Doubt:
+    def _settle(self, values: list[object], evidence: Mapping[object, int]) -> Ambiguity:
         """Read the ambiguous texts like the unambiguous ones, if all of these agree."""
         ways, elsewhere = list(evidence), ""
         if not ways and self.form.way is not None and not self.form.type.is_number:
@@ -293,7 +293,7 @@ class _Conversion:
                 values[place] = self._converted(place, self.cells[place], way)
             except NotConvertedError as why:
                 self.failures.append((place, why.reason))
-        return Doubt(
+        return Ambiguity(
             tuple(place for place, _ in self.doubtful),
             self.doubtful[0][1],
             settled,

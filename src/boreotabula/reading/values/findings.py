@@ -18,7 +18,7 @@ from boreotabula.findings.subjects.values import (
 from boreotabula.findings.wording import located
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.values.convert import Converted, Doubt
+from boreotabula.reading.values.convert import Ambiguity, Converted
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell
 
@@ -92,7 +92,7 @@ def _rounded(
     )
 
 
-def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> Finding:
+def _doubtful(doubt: Ambiguity, cells: Sequence[Cell], where: Where, field: str) -> Finding:
     first = doubt.places[0]
     shown = [located(cell_text(cells[column]), where(column)) for column in doubt.evidence]
     slots = {

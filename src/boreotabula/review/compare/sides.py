@@ -25,7 +25,7 @@ from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell, Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Place
+from boreotabula.stores.bases.base import BasePlace
 from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
 from boreotabula.stores.records import base_rows, dataset_batches, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
@@ -59,7 +59,7 @@ class Side:
         return set(PROVENANCE) <= set(self.kinds)
 
 
-def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
+def side_of(place: BasePlace, table: str | None, like: Side | None = None) -> Side:
     """The records of an output of extract; of any other .csv or .xlsx those of its first table.
 
     `like` gives the columns and types by which a table made by hand is read. Raises CallError.
@@ -78,7 +78,7 @@ def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
     return saved_side(saved)
 
 
-def is_by_hand(place: Place) -> bool:
+def is_by_hand(place: BasePlace) -> bool:
     """Whether a file may be a table made by hand: no run of extract has left a record of it, beside
     it or beside its folder.
     """

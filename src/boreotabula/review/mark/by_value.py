@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from boreotabula.binding.looks import CellNote, Look, Looks
+from boreotabula.binding.looks import CellNote, TabStyle, TabStyles
 from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
@@ -36,7 +36,7 @@ def write_values(
     Returns what could not be kept, in words. Raises UnreadableError if the file, or a tab of it,
     cannot be read.
     """
-    with Workbook(path, opening) as book, Looks(path) as looks:
+    with Workbook(path, opening) as book, TabStyles(path) as looks:
         tabs = [(tab, book.sheet(tab.name)) for tab in book.tabs]
         made = new_workbook(stream, constant_memory=True)
         lost: list[str] = []
@@ -48,7 +48,7 @@ def write_values(
             for tab, sheet in tabs:
                 add_worksheet = made.add_worksheet(names[tab.name])
                 typed = sheet if looks.there else plainly(sheet)[0]
-                look = _marked(looks.of(tab.name) or Look(), marks.get(tab.name, ()))
+                look = _marked(looks.of(tab.name) or TabStyle(), marks.get(tab.name, ()))
                 lost += write_tab(add_worksheet, typed, look, formats, names)
                 if tab.visibility is not Visibility.VISIBLE:
                     add_worksheet.hide()
@@ -69,7 +69,7 @@ def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
     return names
 
 
-def _marked(look: Look, marks: Sequence[Mark]) -> Look:
+def _marked(look: TabStyle, marks: Sequence[Mark]) -> TabStyle:
     styled = {place: dict(properties) for place, properties in look.styled.items()}
     notes = dict(look.notes)
     for mark in reversed(marks):

@@ -16,7 +16,7 @@ from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.values import CELL_CORRECTED
-from boreotabula.layout.field_types import Written
+from boreotabula.layout.field_types import TextStyle
 from boreotabula.limits import Limits
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_senders
@@ -208,7 +208,7 @@ def _late(run: Run, sender: str, period: str, expected: Sequence[Sender]) -> lis
     on = run.started.date()
     came = came_by_files(source_paths(run.layout.path))
     files = {key: tuple(names) for key, names in there.items()}
-    return list(said(standings(files, Written.AS_MONTH, expected, on, came), on))
+    return list(said(standings(files, TextStyle.AS_MONTH, expected, on, came), on))
 
 
 def _to_check(run: Run, sender: str) -> list[tuple[str, int, int]]:

@@ -14,7 +14,7 @@ import pyarrow as pa
 from boreotabula.batch.private_files import OnWait
 from boreotabula.stores.bases.address import DatabaseAddress
 
-Place = Path | DatabaseAddress
+BasePlace = Path | DatabaseAddress
 """Where a database is: its file, or its address on a server."""
 ENDINGS = (".sqlite", ".sqlite3", ".db", ".duckdb")
 """The endings of files that are databases."""
@@ -22,7 +22,7 @@ RECORDS = "boreotabula_runs"
 """The table in which a database keeps the records of its runs: a row for each table."""
 
 
-def is_base(place: Place) -> bool:
+def is_base(place: BasePlace) -> bool:
     """Whether a place is a database."""
     return isinstance(place, DatabaseAddress) or place.suffix.lower() in ENDINGS
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from boreotabula.batch.private_files import OnWait
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, Place
+from boreotabula.stores.bases.base import Base, BasePlace
 
 
-def open_base(place: Place, *, read_only: bool = False, on_wait: OnWait | None = None) -> Base:
+def open_base(place: BasePlace, *, read_only: bool = False, on_wait: OnWait | None = None) -> Base:
     """A session with a database.
 
     Where only one program at a time may use it, waits for others if `on_wait` is given. Raises

@@ -25,7 +25,7 @@ from boreotabula.batch.run.shape import is_record
 from boreotabula.batch.run_folders import RUN_FOLDER, run_folder
 from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import RECORDS, Base, Place
+from boreotabula.stores.bases.base import RECORDS, Base, BasePlace
 from boreotabula.stores.bases.columns import (
     check_columns,
 )
@@ -39,7 +39,7 @@ from boreotabula.stores.store import OnFetched, Task, schemas_of
 class BaseStore:
     """The database at a place."""
 
-    place: Place
+    place: BasePlace
     tab: str | None = None
     """The table that takes the records of the only table of the layout."""
     add_columns: bool = False

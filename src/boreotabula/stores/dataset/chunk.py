@@ -66,7 +66,7 @@ class Chunk:
 
 
 @dataclass(frozen=True)
-class Looked:
+class ChunkFacts:
     """What is known of the files of a chunk before they are read."""
 
     digests: Mapping[str, str]
@@ -97,7 +97,7 @@ def handshake(folder: Path, folders: Sequence[Path]) -> str:
     return __version__
 
 
-def look_through(chunk: Chunk, cluster_job: ClusterJob) -> Looked:
+def look_through(chunk: Chunk, cluster_job: ClusterJob) -> ChunkFacts:
     """Fetch the files of a chunk that are on servers, and hash the content of all."""
     from distributed import get_worker
 
@@ -108,7 +108,7 @@ def look_through(chunk: Chunk, cluster_job: ClusterJob) -> Looked:
     texts = digests(Inbox(existing_sources, ()), cluster_job.job.opening.limits)
     fetched = Fetched(sum(size > 0 for _, size, _ in here), remote, bytes_)
     failed = {source.name: why for source, _, why in here if why}
-    return Looked(texts, fetched, str(get_worker().address), failed)
+    return ChunkFacts(texts, fetched, str(get_worker().address), failed)
 
 
 def read_chunk(chunk: Chunk, cluster_job: ClusterJob) -> Done:

@@ -29,9 +29,9 @@ from boreotabula.batch.remote.fetch import Fetched
 from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.stores.dataset.chunk import (
     Chunk,
+    ChunkFacts,
     ClusterJob,
     Done,
-    Looked,
     cut,
     handshake,
     look_through,
@@ -297,7 +297,7 @@ class Cluster:
         # Each of its files alone, so that one file takes no others with it.
         if len(chunk.sources) == 1:
             if work is look_through:
-                return Looked({}, Fetched(), "")
+                return ChunkFacts({}, Fetched(), "")
             head = without_records(stopped_at(chunk.sources[0], chunk))
             return Done((head,), dict.fromkeys(self._cluster_job.tables, ()))
         several = [
@@ -309,9 +309,11 @@ class Cluster:
 
 def _joined(group: Sequence[Any]) -> Any:
     """The results of chunks as one result."""
-    if isinstance(group[0], Looked):
+    if isinstance(group[0], ChunkFacts):
         values = {name: digest for value in group for name, digest in value.digests.items()}
-        return Looked(values, sum((value.fetched for value in group), Fetched()), group[0].worker)
+        return ChunkFacts(
+            values, sum((value.fetched for value in group), Fetched()), group[0].worker
+        )
     return Done(
         tuple(head for value in group for head in value.heads),
         {

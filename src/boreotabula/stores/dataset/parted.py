@@ -20,7 +20,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
-from boreotabula.layout.field_types import Written
+from boreotabula.layout.field_types import TextStyle
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.stores.csv import column_text, field_type
@@ -55,7 +55,7 @@ def check_partition(names: Sequence[str], schemas: Mapping[str, pa.Schema]) -> N
             kind = field_type(schema.field(name))
             # Moments and decimals have a value for almost every record, and so would have a
             # folder.
-            if (kind.is_number and kind.name != "integer") or kind.written is Written.AS_MOMENT:
+            if (kind.is_number and kind.name != "integer") or kind.written is TextStyle.AS_MOMENT:
                 raise CallError(
                     f"--partition: “{name}” holds {kind.wanted}; choose a field of texts, whole"
                     " numbers, dates or months, so that each value gets a folder"

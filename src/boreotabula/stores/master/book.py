@@ -22,7 +22,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.parts.editing import Package, open_package, usual_parts
 from boreotabula.sheets.parts.worksheet import unselect
 from boreotabula.sheets.sheet import Sheet, make_sheet
-from boreotabula.stores.master.place import Area, Place, field_finder, find_place
+from boreotabula.stores.master.place import Area, TablePlace, field_finder, find_place
 from boreotabula.stores.master.sources import (
     add_tab,
     is_sources_tab,
@@ -182,7 +182,7 @@ def _table(tabs: _Tabs, table: str, schema: pa.Schema, taking: Taking) -> Master
     field_of = field_finder(taking.names, schema.names)
     target, package = tabs.target, tabs.package
 
-    def place_on(tab: str) -> Place | None:
+    def place_on(tab: str) -> TablePlace | None:
         where = f"“{target}” › {tab}"
         sheet = tabs.sheet(tab)
         area = _object_area(package, package.tabs()[tab], sheet, field_of, where)
@@ -202,7 +202,7 @@ def _table(tabs: _Tabs, table: str, schema: pa.Schema, taking: Taking) -> Master
                 f" {', '.join(schema.names[:6])} and what the layout knows them by. Name another"
                 " tab with --into-tab"
             )
-        place = Place(0, 0, -1, 0, (1,), {}, {})
+        place = TablePlace(0, 0, -1, 0, (1,), {}, {})
     master_table = MasterTable(
         package,
         text,
@@ -314,7 +314,7 @@ def _refuse(package: Package, table: MasterTable) -> None:
             )
 
 
-def _sources(tabs: _Tabs, tab: str, taking: Taking, place: Place) -> Mapping[Any, Any] | None:
+def _sources(tabs: _Tabs, tab: str, taking: Taking, place: TablePlace) -> Mapping[Any, Any] | None:
     """The sources of rows in the hidden tab; None if the table has columns for them."""
     hidden = sources_tab(tab)
     if hidden in tabs.package.tabs():
@@ -348,7 +348,7 @@ def _new_tab(
     package.put_tree(object_part, root)
     package.declare(object_part, "table")
     fields = {name: index for index, name in enumerate(names)}
-    place = Place(0, 0, len(names) - 1, 0, (1,), dict(enumerate(names)), fields)
+    place = TablePlace(0, 0, len(names) - 1, 0, (1,), dict(enumerate(names)), fields)
     master_table = MasterTable(
         package,
         name,

@@ -19,7 +19,7 @@ Area = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
-class Place:
+class TablePlace:
     """A table on a tab, rows and columns counted from 0."""
 
     top: int
@@ -59,7 +59,7 @@ def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], 
 
 def find_place(
     sheet: Sheet, area: Area | None, field_of: Callable[[str], str | None], wanted: int, where: str
-) -> Place | None:
+) -> TablePlace | None:
     """The place of the table on a tab: that of its table object, else below the row that holds most
     headings of the layout.
 
@@ -104,7 +104,7 @@ def _placed(
     low: int | None,
     field_of: Callable[[str], str | None],
     where: str,
-) -> Place:
+) -> TablePlace:
     headings = {column: cell_text(sheet.cell(top, column)) for column in columns}
     exact = {normal_form(text): index for index, text in headings.items()}
     fields: dict[str, int] = {}
@@ -125,7 +125,7 @@ def _placed(
         fields[field] = position
     last = _last_row(sheet, top, columns, low)
     ends = (max(last, top + 1), *((max(low, top + 1),) if low is not None else ()))
-    return Place(top, columns[0], columns[-1], last, ends, headings, fields)
+    return TablePlace(top, columns[0], columns[-1], last, ends, headings, fields)
 
 
 def _last_row(sheet: Sheet, top: int, columns: range, low: int | None) -> int:
@@ -141,7 +141,7 @@ def _last_row(sheet: Sheet, top: int, columns: range, low: int | None) -> int:
     return last
 
 
-def refuse_neighbours(sheet: Sheet, place: Place, right: int, where: str) -> None:
+def refuse_neighbours(sheet: Sheet, place: TablePlace, right: int, where: str) -> None:
     """Raises CallError if new columns beside a table would cover something."""
     for row in range(place.top, sheet.height):
         beside = sheet.filled[row, place.right + 1 : right + 1]
@@ -153,7 +153,7 @@ def refuse_neighbours(sheet: Sheet, place: Place, right: int, where: str) -> Non
             )
 
 
-def refuse_below(sheet: Sheet, place: Place, right: int, last: int, where: str) -> None:
+def refuse_below(sheet: Sheet, place: TablePlace, right: int, last: int, where: str) -> None:
     """Raises CallError if rows at the end of a table would cover something, or touch it."""
     if last <= place.bottom:
         return

@@ -21,7 +21,7 @@ from boreotabula.sheets.parts.worksheet import (
 )
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.master.follow import follow_formulas
-from boreotabula.stores.master.place import Place
+from boreotabula.stores.master.place import TablePlace
 from boreotabula.stores.master.references import RowChange
 
 
@@ -107,7 +107,7 @@ def put_row(
 
 
 def refuse_moving(
-    package: Package, part: str, sheet: Sheet, place: Place, change: RowChange, where: str
+    package: Package, part: str, sheet: Sheet, place: TablePlace, change: RowChange, where: str
 ) -> None:
     """Raises CallError if rows that must move hold something that cannot move with them."""
     worksheet = package.worksheet(part)

@@ -10,7 +10,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.parts.editing import Package, add, relation_of
 from boreotabula.sheets.parts.tab_names import valid_name
 from boreotabula.sheets.sheet import Sheet
-from boreotabula.stores.pairing import Source, Values
+from boreotabula.stores.pairing import RowSource, Values
 from boreotabula.stores.xlsx_rows import heading_cell
 
 _BOOK = "xl/workbook.xml"
@@ -27,7 +27,7 @@ def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:
     return name in {sources_tab(tab) for tab in tabs}
 
 
-def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
+def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, RowSource]:
     """The sources of rows, by the values of their key; empty if the tab has another key."""
     texts = [[cell_text(cell) for cell in row] for row in sheet.rows]
     # Written for another key, its lines mean other rows.
@@ -38,7 +38,7 @@ def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
 
 
 def put_sources(
-    package: Package, tab: str, key: Sequence[str], rows: Iterable[tuple[Values, Source]]
+    package: Package, tab: str, key: Sequence[str], rows: Iterable[tuple[Values, RowSource]]
 ) -> None:
     """Write or replace the hidden tab of a tab."""
     lines = [

@@ -26,7 +26,7 @@ from boreotabula.sheets.parts.worksheet import (
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.csv import field_type, type_name
 from boreotabula.stores.master.follow import follow, follow_on_tab
-from boreotabula.stores.master.place import Place, refuse_below, refuse_neighbours
+from boreotabula.stores.master.place import TablePlace, refuse_below, refuse_neighbours
 from boreotabula.stores.master.references import RowChange, area_text
 from boreotabula.stores.master.rows import (
     calculated_columns,
@@ -44,7 +44,7 @@ from boreotabula.stores.master.texts import (
     plain_texts,
     strings_of,
 )
-from boreotabula.stores.pairing import Lines, Pairs, Source, Values, lines_of, paired
+from boreotabula.stores.pairing import PairingRows, Pairs, RowSource, Values, lines_of, paired
 from boreotabula.stores.xlsx import fit_table
 from boreotabula.stores.xlsx_rows import CellMarkup, check_room, heading_cell
 
@@ -54,7 +54,7 @@ class Touched:
     """A row to report to a person; its cell, and texts that no run has written."""
 
     cell: Address
-    source: Source
+    source: RowSource
     texts: tuple[str, ...] = ()
 
 
@@ -82,20 +82,20 @@ class MasterTable:
     where: str
     """The workbook and the tab, in messages."""
     part: str
-    place: Place
+    place: TablePlace
     sheet: Sheet
     schema: pa.Schema
     """All fields of the records."""
     key: Sequence[str]
-    sources: Mapping[Values, Source] | None = None
+    sources: Mapping[Values, RowSource] | None = None
     """For a table without columns for it: the sources of its rows, by key."""
     _change: RowChange | None = None
     _new: dict[int, dict[int, str]] = field(default_factory=dict)
     """The cells that are written, by row."""
     _added: set[int] = field(default_factory=set)
     """The new rows among them."""
-    _kept: list[tuple[Values, Source]] = field(default_factory=list)
-    _sources: list[Source] = field(default_factory=list)
+    _kept: list[tuple[Values, RowSource]] = field(default_factory=list)
+    _sources: list[RowSource] = field(default_factory=list)
     """The source that each row gives, by the earlier names of files."""
 
     @property
@@ -133,13 +133,13 @@ class MasterTable:
         filled = self.sheet.filled[:, place.left : place.right + 1]
         return [row for row in range(place.top + 1, place.bottom + 1) if filled[row].any()]
 
-    def lines(self, renamed: Mapping[str, str]) -> Lines:
+    def lines(self, renamed: Mapping[str, str]) -> PairingRows:
         """The rows as texts; `renamed` maps earlier names of files to present ones."""
         texts = {name: self._texts(name) for name in self.written}
         keys = list(zip(*(plain_texts(texts[text]) for text in self.key), strict=True))
         values = list(zip(*(texts[text] for text in self._fields), strict=True))
         names = list(zip(*(texts[name] for name in self._names), strict=True))
-        lines: list[Source]
+        lines: list[RowSource]
         if self.sources is None:
             places = [self._cells(text) for text in PROVENANCE]
             lines = list(zip(*places, strict=True))
@@ -147,7 +147,7 @@ class MasterTable:
             lines = [self.sources.get(key, ("", "", "")) for key in keys]
         self._sources = lines
         sources = [(renamed.get(file, file), tab, cell) for file, tab, cell in lines]
-        return Lines(values, sources, names or [()] * len(values), keys)
+        return PairingRows(values, sources, names or [()] * len(values), keys)
 
     @property
     def _fields(self) -> list[str]:
@@ -232,7 +232,7 @@ class MasterTable:
             ),
         )
 
-    def _note_sources(self, rows: Lines, lines: Lines, pairs: Pairs) -> None:
+    def _note_sources(self, rows: PairingRows, lines: PairingRows, pairs: Pairs) -> None:
         """Note the content of the hidden tab."""
         if self.sources is None:
             return
@@ -244,7 +244,7 @@ class MasterTable:
         ]
         self._kept = sorted([*stay, *zip(lines.keys, lines.sources, strict=True)])
 
-    def _remarks(self, rows: Lines, pairs: Pairs) -> Iterator[Touched]:
+    def _remarks(self, rows: PairingRows, pairs: Pairs) -> Iterator[Touched]:
         """Texts that people wrote beside removed rows; formulas do not count."""
         for index in pairs.gone:
             row = self.numbers[index]
@@ -396,5 +396,5 @@ def _counts_from_1904(package: Package) -> bool:
     return settings is not None and settings.get("date1904") in ("1", "true")
 
 
-def _is_at(area: str, place: Place) -> bool:
+def _is_at(area: str, place: TablePlace) -> bool:
     return area.partition(":")[0] == str(Address(place.top, place.left))

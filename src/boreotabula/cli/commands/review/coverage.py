@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from boreotabula.review.coverage import Coverage
     from boreotabula.review.crosstab.cross import Label
     from boreotabula.review.due import Report, Sender
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
 
 EPILOG = """\b
 Examples:
@@ -169,7 +169,7 @@ class _Lateness:
 def _lateness(
     table: pa.Table,
     fields: tuple[Sequence[str], str],
-    place: Place,
+    place: BasePlace,
     listed: Sequence[Sender],
     due: int | None,
     day: datetime | None,

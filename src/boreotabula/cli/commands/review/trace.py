@@ -27,7 +27,7 @@ from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.limits import Limits
-    from boreotabula.reading.inspect.trace import CellFate, Origin
+    from boreotabula.reading.inspect.trace import CellFate, FieldOrigin
     from boreotabula.review.trace import OpenedTab, Traced
 
 Pairs = tuple[tuple[str, str], ...]
@@ -187,7 +187,7 @@ def _own_spot(traced: Traced) -> tuple[int, int] | None:
     return parse_address(cell) if cell else None
 
 
-def _step(origin: Origin) -> str:
+def _step(origin: FieldOrigin) -> str:
     if origin.means:
         return f"“{origin.text}”, which means “{origin.means}”"
     return f"“{origin.text}”" if origin.text else ""

@@ -26,7 +26,7 @@ from boreotabula.texts import counted
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from boreotabula.batch.inputs import LeftOut, SourceFile
+    from boreotabula.batch.inputs import SkippedFile, SourceFile
     from boreotabula.binding.bound import Bound
     from boreotabula.layout.model import Reading
     from boreotabula.layout.tabs import Tabs
@@ -183,7 +183,7 @@ class _Wanted:
     """
 
     files: list[SourceFile]
-    unseen: list[LeftOut]
+    unseen: list[SkippedFile]
     choice: Tabs
     opening: Opening
     reading: Reading | None
@@ -194,7 +194,7 @@ def _wanted(
 ) -> _Wanted:
     """What is to be bound: as named, the files of a folder in natural order, none twice."""
     from boreotabula.batch.file.open_file import make_job
-    from boreotabula.batch.inputs import LeftOut, check_is_file, look, sorted_files
+    from boreotabula.batch.inputs import SkippedFile, check_is_file, look, sorted_files
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.output_checks import check_apart
     from boreotabula.batch.run_folders import run_folder
@@ -204,7 +204,7 @@ def _wanted(
     choice, opening = Tabs(every=True), Opening()
     reading: Reading | None = None
     files: list[SourceFile] = []
-    unseen: list[LeftOut] = []
+    unseen: list[SkippedFile] = []
     for source in sources:
         if source.suffix.lower() == ".toml":
             layout = Layout.load(source)
@@ -218,7 +218,7 @@ def _wanted(
             check_apart(output, [source])
             result = list(sorted_files(source, (output,)))
             files += [_source(file.path, file.below) for file in result if not file.why]
-            unseen += [LeftOut(file.below, file.why, file.kind) for file in result if file.kind]
+            unseen += [SkippedFile(file.below, file.why, file.kind) for file in result if file.kind]
         elif not source.exists():
             raise CallError(f"there is no file or folder “{source}”")
         else:
@@ -234,11 +234,11 @@ def _matching(
     files: Iterable[SourceFile], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
 ) -> list[SourceFile]:
     """The files that the patterns match, without the output. Raises CallError."""
-    from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
+    from boreotabula.layout.patterns import PatternError, PatternKind, first_match, pattern
 
     try:
-        wanted = tuple(pattern(text, Kind.FILE) for text in include)
-        unwanted = tuple(pattern(text, Kind.FILE) for text in exclude)
+        wanted = tuple(pattern(text, PatternKind.FILE) for text in include)
+        unwanted = tuple(pattern(text, PatternKind.FILE) for text in exclude)
     except PatternError as error:
         raise CallError(f"--include, --exclude: {error}") from None
     return [
@@ -276,14 +276,14 @@ def _choice(
     visible_only: bool,
 ) -> Tabs:
     """The tabs that the options choose, else the layout, else all of them."""
-    from boreotabula.layout.patterns import Kind, PatternError, pattern
+    from boreotabula.layout.patterns import PatternError, PatternKind, pattern
     from boreotabula.layout.tabs import Tabs
 
     if named and position is not None:
         raise CallError("--named and --position both choose tabs; use one of them")
     try:
-        names = tuple(pattern(text, Kind.TAB) for text in named)
-        without = tuple(pattern(text, Kind.TAB) for text in left_out)
+        names = tuple(pattern(text, PatternKind.TAB) for text in named)
+        without = tuple(pattern(text, PatternKind.TAB) for text in left_out)
     except PatternError as error:
         raise CallError(f"--named, --except: {error}") from None
     if names or position is not None:

@@ -47,7 +47,7 @@ Exit status:
 if TYPE_CHECKING:
     from boreotabula.review.mark.mark import Returns
     from boreotabula.review.mark.reminders import Reminder
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
     from boreotabula.stores.saved import SavedOutput
 
 
@@ -55,7 +55,7 @@ if TYPE_CHECKING:
 class MarkOptions:
     """The arguments and options of `boreotabula mark`."""
 
-    records: Place
+    records: BasePlace
     output: Path | None
     check: Path | None
     severity: str
@@ -197,7 +197,7 @@ def _print(returns: Returns, output: Path) -> None:
         say(f"{number} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
 
 
-def _check(records: Place, folder: Path, table: str | None, *, as_json: bool) -> int:
+def _check(records: BasePlace, folder: Path, table: str | None, *, as_json: bool) -> int:
     from boreotabula.review.mark.mark import check_marked
     from boreotabula.stores.saved import output_and_run
 

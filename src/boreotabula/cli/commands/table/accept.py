@@ -22,7 +22,7 @@ from boreotabula.cli.printing import say, say_decided, say_json
 from boreotabula.texts import unguarded_text
 
 if TYPE_CHECKING:
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
 
 EPILOG = """\b
 Examples:
@@ -45,7 +45,7 @@ Exit status:
 class AcceptOptions:
     """The arguments and options of `boreotabula accept`."""
 
-    records: Place
+    records: BasePlace
     code: str
     file: str | None
     tab: str | None

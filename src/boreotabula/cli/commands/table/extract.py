@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.limits import Limits
-    from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.bases.base import BasePlace
 
 EPILOG = """\b
 Examples:
@@ -63,7 +63,7 @@ class ExtractOptions:
     layout: Path
     files: tuple[Path, ...]
     output: str | None
-    into: Place | None
+    into: BasePlace | None
     into_tab: str | None
     add_columns: bool
     partition: tuple[str, ...]
