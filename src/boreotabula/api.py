@@ -19,6 +19,7 @@ from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run import gather, outcome
 from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.findings.finding import Finding
+from boreotabula.reading.values.arrays import plain_schema
 
 if TYPE_CHECKING:
     from boreotabula.drafting.doubts import Doubt
@@ -172,11 +173,7 @@ def _plain(table: pa.Table) -> pa.Table:
     """A table with plain strings as texts: with categories, a group-by of several columns would
     have a row for each pair of values, even absent ones.
     """
-    kinds = [
-        pa.field(field.name, pa.string()) if pa.types.is_dictionary(field.type) else field
-        for field in table.schema
-    ]
-    return table.cast(pa.schema(kinds))
+    return table.cast(plain_schema(table.schema))
 
 
 def _installed(name: str) -> Any:

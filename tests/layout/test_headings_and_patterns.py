@@ -73,8 +73,9 @@ def test_a_pattern_chooses_and_captures(
 
 @pytest.mark.parametrize(
     ("text", "kind"),
-    [("", PatternKind.TAB), ("{}", PatternKind.TAB), ("a{b", PatternKind.TAB), ("b}a", PatternKind.FILE), ("{a}{b}", PatternKind.FILE),
-     ("{a} {a}", PatternKind.TAB), ("Total {a}", PatternKind.CELL)],
+    [("", PatternKind.TAB), ("{}", PatternKind.TAB), ("a{b", PatternKind.TAB),
+     ("b}a", PatternKind.FILE), ("{a}{b}", PatternKind.FILE), ("{a} {a}", PatternKind.TAB),
+     ("Total {a}", PatternKind.CELL)],
 )  # fmt: skip
 def test_patterns_that_cannot_be_read_are_refused(text: str, kind: PatternKind) -> None:
     with pytest.raises(PatternError):

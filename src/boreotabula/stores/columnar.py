@@ -6,8 +6,9 @@ from contextlib import ExitStack
 from typing import Any, BinaryIO
 
 import pyarrow as pa
-import pyarrow.compute as pc
 import pyarrow.ipc
+
+from boreotabula.reading.values.arrays import decoded, plain_schema
 
 _AT_ONCE = 128 * 1024
 """This many records make one row group: tabs are far smaller."""
@@ -21,26 +22,14 @@ class _GroupedWriter:
     """
 
     def __init__(self, schema: pa.Schema) -> None:
-        self.schema = pa.schema(
-            [
-                field.with_type(field.type.value_type)
-                if pa.types.is_dictionary(field.type)
-                else field
-                for field in schema
-            ]
-        )
+        self.schema = plain_schema(schema)
         self._waiting: list[pa.RecordBatch] = []
         self._count = 0
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Take the records of a batch; they are written together with others."""
         # Decoded here, since each tab has its own list of texts and a file needs one.
-        columns = [
-            pc.take(column.dictionary, column.indices)
-            if pa.types.is_dictionary(column.type)
-            else column
-            for column in batch.columns
-        ]
+        columns = list(map(decoded, batch.columns))
         self._waiting.append(pa.RecordBatch.from_arrays(columns, schema=self.schema))
         self._count += batch.num_rows
         if self._count >= _AT_ONCE:

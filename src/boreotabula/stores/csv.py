@@ -8,6 +8,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
+from itertools import chain
 from typing import BinaryIO
 
 import numpy as np
@@ -15,6 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.layout.field_types import FieldType, Nature, TextStyle, type_called
+from boreotabula.reading.values.arrays import decoded
 from boreotabula.texts import FORMULA, GUARD
 
 _SIGNS = (b'"', b"\n", b"\r")
@@ -116,7 +118,7 @@ def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
         if _is_of_few(column, len(column)):
             joiner.add_few(column, end)
         else:
-            joiner.add(_decoded(column).cast(pa.string()), end)
+            joiner.add(decoded(column).cast(pa.string()), end)
     return _content(
         pc.binary_join_element_wise(
             *joiner.pieces(), "", null_handling="replace", null_replacement=""
@@ -188,16 +190,9 @@ class _Joiner:
         self._texts, self._indices = [""], None
 
 
-def _decoded(column: pa.Array) -> pa.Array:
-    if pa.types.is_dictionary(column.type):
-        # The places come from Arrow itself, so its check of their bounds is left out.
-        return pc.take(column.dictionary, column.indices, boundscheck=False)
-    return column
-
-
 def _quoted_lines(columns: list[pa.Array], mark: str) -> memoryview:
     """Lines with quotes around the texts that need them: Arrow's writer would quote every text."""
-    texts = [_quoted(_decoded(column), mark) for column in columns]
+    texts = [_quoted(decoded(column), mark) for column in columns]
     lines = pc.binary_join_element_wise(*texts, mark, null_handling="replace", null_replacement="")
     return _content(pc.binary_join_element_wise(lines, "", "\r\n"))
 
@@ -228,6 +223,14 @@ def column_text(column: pa.Array, kind: FieldType) -> pa.Array:
     if pa.types.is_floating(column.type):
         return _number_text(column)
     return column.cast(pa.string())
+
+
+def column_texts(values: pa.Array | pa.ChunkedArray, field: pa.Field) -> list[str | None]:
+    """The texts of a field's values; None where one is blank."""
+    kind = field_type(field)
+    chunks = values.chunks if isinstance(values, pa.ChunkedArray) else [values]
+    texts = [column_text(chunk, kind).to_pylist() for chunk in chunks if len(chunk)]
+    return list(chain.from_iterable(texts))
 
 
 def _once(column: pa.Array) -> pa.Array:

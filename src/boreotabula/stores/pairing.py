@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import pyarrow as pa
 
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.stores.csv import column_text, field_type
+from boreotabula.stores.csv import column_texts, field_type
 
 RowSource = tuple[str, str, str]
 """Source file, tab and cell; blank texts where a row is of no run."""
@@ -42,7 +42,7 @@ def lines_of(
     """
     fields = [value for value in records.schema if value.name not in PROVENANCE]
     texts = {
-        value.name: list(map(fitted, texts_of(records.column(value.name), value)))
+        value.name: [fitted(text or "") for text in column_texts(records.column(value.name), value)]
         for value in records.schema
     }
 
@@ -56,14 +56,6 @@ def lines_of(
     known = renamed or {}
     sources = [(known.get(file, file), tab, cell) for file, tab, cell in tuples(PROVENANCE)]
     return PairingRows(values, sources, names, tuples(key) if key else [])
-
-
-def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
-    """Values as written, blanks as empty texts."""
-    texts: list[str] = []
-    for chunk in column.chunks:
-        texts += (value or "" for value in column_text(chunk, field_type(field)).to_pylist())
-    return texts
 
 
 @dataclass

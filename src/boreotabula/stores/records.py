@@ -21,16 +21,17 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.records.schema import CHOICES
+from boreotabula.reading.values.arrays import plain_schema
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import BasePlace, quoted
 from boreotabula.stores.bases.opening import open_base
-from boreotabula.stores.csv import csv_rows, field_type, mark_of
+from boreotabula.stores.csv import column_texts, csv_rows, field_type, mark_of
 from boreotabula.stores.dataset.parted import partition_values
 from boreotabula.stores.master.sources import kept_sources, sources_tab
 from boreotabula.stores.master.texts import one_gap
 from boreotabula.stores.saved import SavedOutput, saved_output
-from boreotabula.stores.typed import decoded, field_of, in_seconds, typed, typed_rows
+from boreotabula.stores.typed import field_of, in_seconds, typed, typed_rows
 from boreotabula.texts import unguarded_text
 
 
@@ -55,7 +56,7 @@ def load_records(place: BasePlace, table: str | None, means: ReadOptions) -> pa.
         raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
     result = run.tables[table or names[0]]
     # Each file has its own list of texts, which other commands need not know of.
-    return result.cast(decoded(result.schema))
+    return result.cast(plain_schema(result.schema))
 
 
 def source_folders(place: BasePlace) -> list[Path]:
@@ -295,14 +296,7 @@ def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, .
 
 def texts_of(table: pa.Table, name: str) -> list[str | None]:
     """The values of a field as in CSV."""
-    from boreotabula.stores.csv import column_text
-
-    field = table.schema.field(name)
-    result: list[str | None] = []
-    for chunk in table.column(name).chunks:
-        texts = column_text(chunk, field_type(field)) if len(chunk) else chunk
-        result += texts.to_pylist()
-    return result
+    return column_texts(table.column(name), table.schema.field(name))
 
 
 # --- records one by one --------------------------------------------------------------------------

@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.layout.field_types import FieldType, Nature, TextStyle
+from boreotabula.reading.values.arrays import plain_schema, plain_type
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.stores.csv import field_type, type_name
 
@@ -37,7 +38,7 @@ def is_finer(kind: pa.DataType) -> bool:
 def typed_rows(rows: Sequence[Sequence[object]], schema: pa.Schema) -> pa.Table:
     """Rows of a database as records with the columns of a schema. Raises ValueError."""
     columns = list(zip(*rows, strict=True)) or [()] * len(schema)
-    fields = [value.with_type(plain_type(value.type)) for value in schema]
+    fields = list(plain_schema(schema))
     arrays = [
         typed(_row_texts(column), field.type, field_type(field))
         for column, field in zip(columns, fields, strict=True)
@@ -53,14 +54,6 @@ def field_of(name: str, kind: str, unit: str = "") -> pa.Field:
     result = ValueForm(kind).arrow_type
     texts = {"unit": unit} if unit else {}
     return pa.field(name, plain_type(result), metadata={"field_type": kind, **texts})
-
-
-def plain_type(kind: pa.DataType) -> pa.DataType:
-    return kind.value_type if pa.types.is_dictionary(kind) else kind
-
-
-def decoded(schema: pa.Schema) -> pa.Schema:
-    return pa.schema([field.with_type(plain_type(field.type)) for field in schema])
 
 
 def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:

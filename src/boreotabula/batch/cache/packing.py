@@ -27,7 +27,7 @@ from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.checks import TotalsCount
-from boreotabula.reading.values.arrays import repeated
+from boreotabula.reading.values.arrays import plain_type, repeated
 
 StreamPlace = tuple[int, int]
 """Where the records of a table of a tab are: the index of their two streams, and of a batch."""
@@ -355,9 +355,7 @@ def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> It
     shared = _shared(batches)
     fields = [*batches[0].schema]
     once = [
-        pa.array(
-            [_first(batch.column(index)) for batch in batches], _plain_type(fields[index].type)
-        )
+        pa.array([_first(batch.column(index)) for batch in batches], plain_type(fields[index].type))
         for index in shared
     ]
     schema = pa.schema(
@@ -379,10 +377,6 @@ def _first(column: pa.Array) -> object:
     if not len(column):
         return None
     return (column.dictionary if pa.types.is_dictionary(column.type) else column)[0].as_py()
-
-
-def _plain_type(kind: pa.DataType) -> pa.DataType:
-    return kind.value_type if pa.types.is_dictionary(kind) else kind
 
 
 def _read(

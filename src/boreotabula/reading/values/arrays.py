@@ -7,9 +7,26 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from boreotabula.reading.values.form import TEXT
+
+
+def plain_type(kind: pa.DataType) -> pa.DataType:
+    """The type of values that are not dictionary-encoded."""
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+
+def plain_schema(schema: pa.Schema) -> pa.Schema:
+    """A schema without dictionary-encoded texts: the dictionaries of several files differ."""
+    return pa.schema([field.with_type(plain_type(field.type)) for field in schema])
+
+
+def decoded(column: pa.Array) -> pa.Array:
+    """A column with plain values, not dictionary-encoded ones."""
+    dictionary = pa.types.is_dictionary(column.type)
+    return pc.take(column.dictionary, column.indices) if dictionary else column
 
 
 def taken(values: pa.Array, places: NDArray[np.integer[Any]]) -> pa.Array:

@@ -15,6 +15,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.records.schema import unit_of
+from boreotabula.reading.values.arrays import decoded
 from boreotabula.review.crosstab.cross import Cross, CrosstabSpec, Label
 from boreotabula.review.crosstab.ordering import BLANK, is_in_time, order_of
 from boreotabula.review.crosstab.shares import as_changes, as_shares, with_others
@@ -202,11 +203,8 @@ def _coded(table: pa.Table, name: str) -> _Coded:
     chunks = [
         column_text(chunk, field_type(field)) for chunk in table.column(name).chunks if len(chunk)
     ]
-    plain = [
-        pc.take(chunk.dictionary, chunk.indices) if pa.types.is_dictionary(chunk.type) else chunk
-        for chunk in chunks
-    ]
-    texts = pc.fill_null(pa.chunked_array(plain, pa.string()), BLANK).combine_chunks()
+    plain = pa.chunked_array(list(map(decoded, chunks)), pa.string())
+    texts = pc.fill_null(plain, BLANK).combine_chunks()
     once = pc.if_else(pc.equal(texts, ""), BLANK, texts).dictionary_encode()
     return _Coded(once.indices.cast(pa.int64()), once.dictionary.to_pylist())
 

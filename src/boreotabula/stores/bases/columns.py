@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
 from boreotabula.reading.records.schema import unit_of
+from boreotabula.reading.values.arrays import decoded
 from boreotabula.stores.bases.base import Base, literal, quoted
 from boreotabula.stores.csv import field_type
 
@@ -223,8 +224,7 @@ def without(batch: pa.RecordBatch, field: str, wrong: pa.Array) -> pa.RecordBatc
     position = batch.schema.get_field_index(field)
     column = batch.column(position)
     # A dictionary may share its texts with other columns, so they are not changed in place.
-    kind = column.type
-    plain = column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
+    plain = decoded(column)
     blank = pc.if_else(wrong, pa.scalar(None, plain.type), plain)
     return batch.set_column(
         position,

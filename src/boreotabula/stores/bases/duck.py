@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from boreotabula.batch.private_files import OnWait
 from boreotabula.errors import CallError
+from boreotabula.reading.values.arrays import decoded, plain_schema
 from boreotabula.stores.bases.base import quoted
 from boreotabula.stores.bases.columns import TypedBase
 
@@ -128,12 +129,9 @@ class Duck(TypedBase):
 
     def _with(self, batch: pa.RecordBatch, statement: str) -> None:
         """Run a statement that reads a batch."""
-        plain = pa.schema(
-            value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
-            for value in batch.schema
-        )
         # Dictionaries of several tabs differ; the database takes plain columns.
-        columns = [column.cast(to.type) for column, to in zip(batch.columns, plain, strict=True)]
+        columns = list(map(decoded, batch.columns))
+        plain = plain_schema(batch.schema)
         self._base.register(_RECORDS, pa.Table.from_arrays(columns, schema=plain))
         try:
             self.run(statement)

@@ -2,25 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import pyarrow as pa
 
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.layout.headings import normal_form
-
-if TYPE_CHECKING:
-    pass
+from boreotabula.reading.values.arrays import plain_schema
 
 _MOST_HEADINGS = 3
-
-
-def plain_schema(schema: pa.Schema) -> pa.Schema:
-    """A schema without dictionary-encoded texts: the dictionaries of several files differ."""
-    return pa.schema(
-        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
-        for value in schema
-    )
 
 
 def with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:

@@ -24,6 +24,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.files import FILE_TWICE
 from boreotabula.findings.subjects.masters import VALUE_NOT_HELD
 from boreotabula.layout.addresses import written_address
+from boreotabula.reading.values.arrays import plain_schema
 from boreotabula.stores.bases.base import quoted
 from boreotabula.stores.bases.columns import (
     check_columns,
@@ -33,7 +34,7 @@ from boreotabula.stores.bases.columns import (
     unfit,
     without,
 )
-from boreotabula.stores.bases.fitting import as_batch, headings_of, plain_schema, with_all
+from boreotabula.stores.bases.fitting import as_batch, headings_of, with_all
 from boreotabula.stores.bases.spool import Spool
 from boreotabula.stores.csv import column_text, field_type
 from boreotabula.stores.pairing import lines_of, paired

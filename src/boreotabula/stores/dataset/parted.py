@@ -23,6 +23,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import TextStyle
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
+from boreotabula.reading.values.arrays import decoded, plain_schema
 from boreotabula.stores.csv import column_text, field_type
 from boreotabula.texts import in_natural_order
 
@@ -87,14 +88,8 @@ def write_parts(
 
 def _plain(batch: pa.RecordBatch) -> pa.RecordBatch:
     """Records with plain texts, not dictionary-encoded ones."""
-    fields, columns = [], []
-    for field, column in zip(batch.schema, batch.columns, strict=True):
-        if pa.types.is_dictionary(column.type):
-            field = field.with_type(column.type.value_type)
-            column = pc.take(column.dictionary, column.indices)
-        fields.append(field)
-        columns.append(column)
-    return pa.RecordBatch.from_arrays(columns, schema=pa.schema(fields))
+    columns = list(map(decoded, batch.columns))
+    return pa.RecordBatch.from_arrays(columns, schema=plain_schema(batch.schema))
 
 
 def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Table]]:

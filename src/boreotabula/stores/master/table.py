@@ -14,6 +14,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text
+from boreotabula.reading.values.arrays import plain_schema
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.parts.editing import Package
@@ -24,7 +25,7 @@ from boreotabula.sheets.parts.worksheet import (
     style_of,
 )
 from boreotabula.sheets.sheet import Sheet
-from boreotabula.stores.csv import field_type, type_name
+from boreotabula.stores.csv import column_texts, field_type, type_name
 from boreotabula.stores.master.follow import follow, follow_on_tab
 from boreotabula.stores.master.place import TablePlace, refuse_below, refuse_neighbours
 from boreotabula.stores.master.references import RowChange, area_text
@@ -39,10 +40,8 @@ from boreotabula.stores.master.sources import put_sources
 from boreotabula.stores.master.texts import (
     EXACT_DIGITS,
     MARK,
-    decoded_schema,
     one_gap,
     plain_texts,
-    strings_of,
 )
 from boreotabula.stores.pairing import PairingRows, Pairs, RowSource, Values, lines_of, paired
 from boreotabula.stores.xlsx import fit_table
@@ -174,7 +173,8 @@ class MasterTable:
         values = convert(cells, ValueForm(type_name(one))).values
         kind = field_type(one)
         texts = []
-        for cell, text in zip(cells, strings_of(values, one), strict=True):
+        strings = [one_gap(text or "") for text in column_texts(values, one)]
+        for cell, text in zip(cells, strings, strict=True):
             as_text = kind.is_number and isinstance(cell, str) and 0 < len(text) <= EXACT_DIGITS
             texts.append(MARK + text if as_text else text or one_gap(cell_text(cell)))
         return texts
@@ -195,7 +195,7 @@ class MasterTable:
         `unchanged` those with the same content as when the rows were written. Raises CallError,
         which says what could not be preserved.
         """
-        records = records.cast(decoded_schema(records.schema))
+        records = records.cast(plain_schema(records.schema))
         rows = self.lines(renamed or {})
         lines = lines_of(records.select([*self._fields, *PROVENANCE]), self.key, fitted=one_gap)
         pairs = paired(rows, lines, again)
