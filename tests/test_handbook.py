@@ -18,7 +18,7 @@ from boreotabula.cli.main import cli
 from boreotabula.findings.catalogue import BY_CODE, SECTIONS
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.model import layout_schema
-from boreotabula.stores.csv import csv_rows
+from boreotabula.stores.csv import csv_texts
 from helpers import read, sheet
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -46,7 +46,7 @@ def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) 
         tabs={name: sheet(other, name=name)} if name else {},
     )
     names, *rows = map(cells, records.strip().splitlines())
-    found = csv_rows(pa.Table.from_batches([reading.records]).select(names))
+    found = csv_texts(pa.Table.from_batches([reading.records]).select(names))
     assert found == [names, *rows]
     assert not [one.message for one in reading.findings if one.severity is Severity.ERROR]
 

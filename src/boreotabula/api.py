@@ -59,7 +59,7 @@ class Run(outcome.Run):
         Raises CallError for an unknown ending, or if the file exists, unless `overwrite`.
         """
         from boreotabula.batch.atomic import atomic_write, reporting_errors
-        from boreotabula.stores.kinds import known_kind, opened
+        from boreotabula.stores.kinds import known_kind, open_output
 
         path = Path(path)
         kind = known_kind(path)
@@ -70,7 +70,7 @@ class Run(outcome.Run):
         with (
             reporting_errors(path),
             atomic_write(path) as stream,
-            opened(kind, stream, {name: records.schema}, self.layout.spec.key) as output,
+            open_output(kind, stream, {name: records.schema}, self.layout.spec.key) as output,
         ):
             for batch in records.to_batches():
                 output.writers[name].write(batch)
@@ -142,7 +142,7 @@ class Run(outcome.Run):
         """
         from boreotabula.layout.addresses import parse_address
         from boreotabula.review.correct import write_correction
-        from boreotabula.review.trace import opened, source_named
+        from boreotabula.review.trace import open_tab, source_named
 
         file, tab, cell = (at.file, at.tab, at.cell) if isinstance(at, Finding) else at
         try:
@@ -150,7 +150,7 @@ class Run(outcome.Run):
         except ValueError as error:
             raise CallError(str(error)) from None
         source = source_named(file, self.layout)
-        current = opened(source, tab, self.layout)
+        current = open_tab(source, tab, self.layout)
         decision = {"is": to.strip(), **_decision(why, who, until)}
         return write_correction(self.layout, source, current, spot, decision).path
 

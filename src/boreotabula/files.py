@@ -26,7 +26,7 @@ class NotRegularError(OSError):
     """The path is no regular file; `strerror` says what it is."""
 
 
-def kind_of(mode: int) -> str:
+def irregular_kind(mode: int) -> str:
     """What an irregular file is, by its mode."""
     return next((what for test, what in _KINDS if test(mode)), "something else")
 
@@ -54,7 +54,7 @@ def open_regular(path: Path) -> BufferedReader:
 
 
 def _not_regular(path: Path, mode: int) -> NotRegularError:
-    return NotRegularError(errno.EINVAL, f"it is {kind_of(mode)}, not a file", str(path))
+    return NotRegularError(errno.EINVAL, f"it is {irregular_kind(mode)}, not a file", str(path))
 
 
 _UNREADABLE = re.compile(r"[\x00-\x1f\x7f\udc80-\udcff]")

@@ -51,19 +51,19 @@ def folded(text: str, width: int) -> str:
 
 
 def _fold(line: str, width: int) -> list[str]:
-    if columns_of(line) <= width:
+    if display_width(line) <= width:
         return [line]
     inset = " " * (len(line) - len(line.lstrip(" ")) + 2)
     lines = [""]
     for word in re.findall(" *[^ ]+", line):  # a blank that does not break is none of these
-        if lines[-1].strip() and columns_of(lines[-1] + word) > width:
+        if lines[-1].strip() and display_width(lines[-1] + word) > width:
             lines.append(inset + word.lstrip(" "))
         else:
             lines[-1] += word
     return lines
 
 
-def columns_of(text: str) -> int:
+def display_width(text: str) -> int:
     """The terminal columns of a text: wide characters take two, accents none."""
     if text.isascii():
         return len(text)

@@ -150,10 +150,10 @@ def gives_the_records_of_one_machine(machines: Machines, desk: Path) -> None:
 
 
 def boreotabula_records(folder: Path) -> list[dict[str, str]]:
-    from boreotabula.stores.records import records_of
+    from boreotabula.stores.records import records_as_texts
     from boreotabula.stores.saved import saved_output
 
-    return [dict(one) for one in records_of(saved_output(folder))]
+    return [dict(one) for one in records_as_texts(saved_output(folder))]
 
 
 def does_what_the_handbook_says(machines: Machines, trial: Path) -> None:

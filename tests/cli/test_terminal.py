@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.batch.read_all import ReadOptions
-from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.patterns import PatternKind, pattern
@@ -95,7 +95,9 @@ def test_findings_quote_no_more_than_can_be_read(desk: Path) -> None:
         assert shown.status in (0, 1) and len(shown.out + shown.err) < 5_000, command
     (row,) = [one for one in csv_rows(desk / "out.csv") if one["species"][0] == "y"]
     assert len(row["species"]) == 200_000
-    assert len(Finding(kind_of("read-as"), f"“{'z' * 500}” and “{'w' * 20}”", "").message) < 200
+    assert (
+        len(Finding(finding_kind("read-as"), f"“{'z' * 500}” and “{'w' * 20}”", "").message) < 200
+    )
 
 
 # --- patterns ------------------------------------------------------------------------------------

@@ -12,7 +12,7 @@ import pytest
 from boreotabula.layout.addresses import parse_address
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.trace import Tracer, fate
-from boreotabula.stores.records import records_of
+from boreotabula.stores.records import records_as_texts
 from boreotabula.stores.saved import SavedOutput, saved_output
 from helpers import csv_rows, program, write_workbook
 
@@ -33,7 +33,7 @@ def traced(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_every_record_leads_to_its_cells_and_back(traced: Path, name: str) -> None:
     output = saved_output(traced / f"{name}.csv")
     tracer = Tracer(output)
-    records = list(records_of(output))
+    records = list(records_as_texts(output))
     for record in records[:: max(len(records) // 15, 1)]:
         found = tracer.trace(record)
         assert found.trace is not None and found.changed == ()
@@ -166,7 +166,7 @@ def small(folder: Path, *, turned: bool = False) -> SavedOutput:
 @pytest.mark.parametrize("turned", [False, True])
 def test_groups_and_turned_forms_are_traced(tmp_path: Path, turned: bool) -> None:
     output = small(tmp_path, turned=turned)
-    (record,) = [one for one in records_of(output) if one["seedlings"] == "22"]
+    (record,) = [one for one in records_as_texts(output) if one["seedlings"] == "22"]
     found = Tracer(output).trace(record)
     assert found.trace is not None
     assert {one.field: (one.where, one.text) for one in found.trace.origins} == {

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from boreotabula.cli.main import COMMANDS
-from boreotabula.texts import columns_of, folded
+from boreotabula.texts import display_width, folded
 from helpers import PROGRAM, program
 
 WIDTHS = (60, 80, 100, 120, 200)
@@ -99,7 +99,7 @@ def test_no_line_is_wider_than_the_terminal(desk: Path, name: str) -> None:
     for width in WIDTHS[:2] if name.startswith("help") else WIDTHS:
         lines = printed(COMMON[name], width, desk)
         # A word that is wider than the terminal stays whole.
-        wide = [line for line in lines if columns_of(line) > width and " " in line.strip()]
+        wide = [line for line in lines if display_width(line) > width and " " in line.strip()]
         assert not wide, (width, wide)
 
 

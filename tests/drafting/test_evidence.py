@@ -18,7 +18,7 @@ from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
 from boreotabula.layout.patterns import PatternKind, pattern
 from boreotabula.look.crossed import is_key, level_run, value_run
-from boreotabula.look.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
+from boreotabula.look.looks import FIGURE, TEXT, looks_of, looks_of_columns, runs_of
 from boreotabula.look.tables import shapes_of
 from boreotabula.look.texts.types import languages_of, month_languages, type_of
 from boreotabula.look.texts.words import is_unit, level_name, total_pattern
@@ -93,7 +93,7 @@ def test_a_tab_has_the_look_of_its_cells() -> None:
     on = sheet("Lot | 2024 | .\n'007 | 12,5 | 4\nP8 | 3.4.2026 | x")
     looks = looks_of(on)
     assert looks.tolist() == [[TEXT, FIGURE, 0], [TEXT, FIGURE, FIGURE], [TEXT, FIGURE, TEXT]]
-    assert columns_of(looks[1:]) == (TEXT, FIGURE, TEXT)
+    assert looks_of_columns(looks[1:]) == (TEXT, FIGURE, TEXT)
     assert list(runs_of((looks > 0).any(axis=0))) == [(0, 3)]
     assert value_run((TEXT, FIGURE, 0, TEXT, FIGURE), ["a", "b", "c", "d", "e"]) == (1, 3)
 

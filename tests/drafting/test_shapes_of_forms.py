@@ -23,7 +23,7 @@ from boreotabula.findings.subjects.totals import SUM_OF_LINE_DIFFERS
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.look.texts.words import field_name
 from boreotabula.sheets.sheet import make_sheet
-from boreotabula.stores.csv import csv_rows
+from boreotabula.stores.csv import csv_texts
 from helpers import sheet
 from test_handbook import EXAMPLES, FORMS, cells
 
@@ -809,7 +809,7 @@ def test_an_example_is_drafted_right_or_a_question_is_asked(number: int) -> None
     (batch,) = drafted.judged.readings[0].tables.values()
     (names, *expected), (fields, *drafts) = (
         [cells(line) for line in records.strip().splitlines()],
-        csv_rows(pa.Table.from_batches([batch])),
+        csv_texts(pa.Table.from_batches([batch])),
     )
     chosen = CHOSEN.get(number, set())
     drafts = [row for row in drafts if not chosen & set(row)]
@@ -831,7 +831,7 @@ def test_a_form_is_drafted_right(form: tuple[str, ...]) -> None:
     (batch,) = drafted.judged.readings[0].tables.values()
     assert batch.num_rows == int(number)
     values = [text.partition(" ")[2] for text in said.replace("\n", " ").split(", ")]
-    shown = [text.replace("T", " ") for text in csv_rows(pa.Table.from_batches([batch]))[1]]
+    shown = [text.replace("T", " ") for text in csv_texts(pa.Table.from_batches([batch]))[1]]
     assert all(any(text.startswith(value) for text in shown) for value in values)
 
 

@@ -22,7 +22,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import read_chosen
 from boreotabula.batch.inputs import look
 from boreotabula.batch.read_all import ReadOptions
-from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import BOOKED, Role
 from boreotabula.run import run_into
@@ -246,7 +246,7 @@ def forms(draw: st.DrawFn) -> Form:
 
 
 def told_enough(codes: Counter[str], code: str, needed: Severity) -> bool:
-    return codes[code] > 0 and LOUDER.index(kind_of(code).severity) >= LOUDER.index(needed)
+    return codes[code] > 0 and LOUDER.index(finding_kind(code).severity) >= LOUDER.index(needed)
 
 
 @settings(max_examples=120)

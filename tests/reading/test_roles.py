@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.batch.read_all import _unmarked
-from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.patterns import PatternError, PatternKind, pattern
@@ -25,7 +25,7 @@ from helpers import layout_text, read, sheet
 
 
 def finding(code: str) -> Finding:
-    return Finding(kind_of(code), f"{code} is said", "Look.")
+    return Finding(finding_kind(code), f"{code} is said", "Look.")
 
 
 NOTE, WARNING, ERROR = map(finding, ("texts-unplaced", "numbers-unplaced", "cells-unplaced"))

@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.review.compare.compare import Comparison, compare
-from boreotabula.review.compare.parts import hashes, joined
+from boreotabula.review.compare.parts import hashes, joined_texts
 from boreotabula.review.compare.sides import table_side
 from helpers import csv_rows, program, write_workbook
 
@@ -110,7 +110,7 @@ def test_what_is_joined_can_be_told_apart() -> None:
     rows = [("a", "b"), ("a\x1f|b", ""), ("", "a\x1f|b"), (None, ""), ("", None), ("\x1f-", ""),
             (None, None)]  # fmt: skip
     one, other = (pa.array(column, pa.string()) for column in zip(*rows, strict=True))
-    assert len(set(joined([one, other]).to_pylist())) == len(rows)
+    assert len(set(joined_texts([one, other]).to_pylist())) == len(rows)
 
 
 # --- files ---------------------------------------------------------------------------------------

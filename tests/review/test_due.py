@@ -10,7 +10,15 @@ from pathlib import Path
 import pytest
 from test_review import records
 
-from boreotabula.review.due import Came, Sender, Standing, came_by_files, end_of, reports, said
+from boreotabula.review.due import (
+    Came,
+    Sender,
+    Standing,
+    came_by_files,
+    end_of_period,
+    reports,
+    said,
+)
 from helpers import program, write_workbook
 
 ROWS = [
@@ -57,7 +65,7 @@ def test_what_nobody_knows_the_day_of_is_not_called_late() -> None:
                         ("2026-05-04", (2026, 5, 4))]
 )  # fmt: skip
 def test_a_period_ends_on_its_last_day(period: str, end: tuple[int, int, int]) -> None:
-    assert end_of(period) == date(*end)
+    assert end_of_period(period) == date(*end)
 
 
 def test_earlier_reports_that_came_late_are_counted() -> None:

@@ -22,7 +22,7 @@ from openpyxl.workbook.defined_name import DefinedName
 from openpyxl.worksheet.datavalidation import DataValidation
 
 from boreotabula.errors import CallError
-from boreotabula.findings.catalogue import BY_CODE, kind_of
+from boreotabula.findings.catalogue import BY_CODE, finding_kind
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.comparing import VALUE_RESTATED
 from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
@@ -205,7 +205,7 @@ def test_numbers_that_we_read_are_written_as_the_language_does(language: str, te
     # A code that was restated is no number, though it looks like one.
     assert "007" in words.said_of(VALUE_RESTATED, "007", "2026", say)
     # What a sender has typed is quoted as it stands there.
-    assert "12345.5" in words.said_of(kind_of("value-outside"), "", "12345.5", say)
+    assert "12345.5" in words.said_of(finding_kind("value-outside"), "", "12345.5", say)
 
 
 def test_boxes_of_notes_whose_line_breaks_are_open_are_kept(home: Path) -> None:

@@ -21,7 +21,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab.cross import Cross, CrosstabSpec
-from boreotabula.review.crosstab.crosstab import crosstab, number_text
+from boreotabula.review.crosstab.crosstab import crosstab, readable_number
 from boreotabula.sheets.opening import Workbook
 from helpers import Outcome, program, write_workbook
 
@@ -104,40 +104,40 @@ def cells_of(cross: Cross) -> dict[str, tuple[float | None, ...]]:
     return {" ".join(label): cells for label, cells in zip(cross.rows, cross.cells, strict=True)}
 
 
-def wish(**more: Any) -> CrosstabSpec:
+def spec(**more: Any) -> CrosstabSpec:
     return CrosstabSpec(**{"rows": ("site",), "across": "month", "value": "count", **more})
 
 
 def test_rows_stand_naturally_and_blank_is_not_zero() -> None:
-    cross = crosstab(records(ROWS), wish())
+    cross = crosstab(records(ROWS), spec())
     assert cross.columns == ("2026-01", "2026-02", "2026-04")
     assert cells_of(cross) == {"B2": (4, 10, None), "b3": (None, None, 7), "B10": (0, None, None)}
     assert (cross.row_totals, cross.column_totals, cross.total) == ((14, 7, 0), (4, 10, 7), 21)
 
 
 def test_shares_changes_and_the_largest() -> None:
-    share = crosstab(records(ROWS), wish(how="share"))
+    share = crosstab(records(ROWS), spec(how="share"))
     assert cells_of(share)["b3"] == (None, None, 1.0)
     assert share.row_totals == (pytest.approx(14 / 21), pytest.approx(1 / 3), 0)
-    change = crosstab(records(ROWS), wish(change=True))
+    change = crosstab(records(ROWS), spec(change=True))
     assert cells_of(change) == {"B2": (None, 6, None), "b3": (None,) * 3, "B10": (None,) * 3}
-    top = crosstab(records(ROWS), wish(top=1, by_value=True, across=None))
+    top = crosstab(records(ROWS), spec(top=1, by_value=True, across=None))
     assert cells_of(top) == {"B2": (14,), "2 others": (7,)}
-    mean = crosstab(records(ROWS), wish(rows=(), across=None, how="mean", value="price"))
+    mean = crosstab(records(ROWS), spec(rows=(), across=None, how="mean", value="price"))
     assert (mean.rows, mean.total) == ((("all records",),), pytest.approx(1.25))
 
 
 def test_whole_numbers_are_summed_up_exactly() -> None:
     rows = [("s", "2026-01", "a", 2**53 + 1, None, "f"), ("s", "2026-01", "b", 1, None, "f")]
-    cross = crosstab(records(rows), wish())
+    cross = crosstab(records(rows), spec())
     assert (cross.total, cross.cells) == (2**53 + 2, ((2**53 + 2,),))
-    assert number_text(cross.total, FIELD_TYPES["integer"], 0) == "9,007,199,254,740,994"
-    one = crosstab(records(rows), wish(rows=("lot",)))
-    assert number_text(one.cells[0][0], FIELD_TYPES["integer"], 0) == "9,007,199,254,740,993"
+    assert readable_number(cross.total, FIELD_TYPES["integer"], 0) == "9,007,199,254,740,994"
+    one = crosstab(records(rows), spec(rows=("lot",)))
+    assert readable_number(one.cells[0][0], FIELD_TYPES["integer"], 0) == "9,007,199,254,740,993"
 
 
 def test_only_some_records() -> None:
-    cross = crosstab(records(ROWS), wish(where=(("site", "b2"), ("month", "2026-01"))))
+    cross = crosstab(records(ROWS), spec(where=(("site", "b2"), ("month", "2026-01"))))
     assert (cells_of(cross), cross.records) == ({"B2": (4,)}, 1)
 
 
@@ -152,7 +152,7 @@ def test_only_some_records() -> None:
 )
 def test_months_stand_in_times_order_in_any_language(months: list[str], order: list[str]) -> None:
     rows = [("s", "2026-01", one, 1, None, "f") for one in months]
-    cross = crosstab(records(rows), wish(across="lot"))
+    cross = crosstab(records(rows), spec(across="lot"))
     assert list(cross.columns) == order
     assert cross.in_time is (order[-1] != "w10")
 
@@ -169,7 +169,7 @@ def test_months_stand_in_times_order_in_any_language(months: list[str], order: l
 )
 def test_wrong_wishes(more: dict[str, Any], said: str) -> None:
     with pytest.raises(CallError) as error:
-        crosstab(records(ROWS), wish(**more))
+        crosstab(records(ROWS), spec(**more))
     assert said in str(error.value)
 
 

@@ -10,7 +10,7 @@ from lxml import etree
 from boreotabula.errors import CallError
 from boreotabula.limits import Budget, Limits
 from boreotabula.sheets.parts.worksheet import (
-    cells_of,
+    cells_by_column,
     move_row,
     put_cells,
     read_worksheet,
@@ -86,7 +86,7 @@ def test_what_is_not_changed_is_written_as_a_parser_sees_it(content: bytes) -> N
 @given(worksheets(), st.integers(50, 60), st.integers(0, 6))
 def test_rows_move_and_cells_are_put_among_others(content: bytes, down: int, column: int) -> None:
     sheet = read_worksheet(content, "sheet1.xml")
-    before = {number: cells_of(sheet.row(number)) for number in sheet.rows}
+    before = {number: cells_by_column(sheet.row(number)) for number in sheet.rows}
     letter = "ABCDEFG"[column]
     for number in before:
         row = sheet.row(number)
@@ -98,7 +98,7 @@ def test_rows_move_and_cells_are_put_among_others(content: bytes, down: int, col
     again = read_worksheet(b"".join(sheet.pieces()), "sheet1.xml")
     assert sorted(again.rows) == [number + down for number in before]
     for number, cells in before.items():
-        now = cells_of(again.row(number + down))
+        now = cells_by_column(again.row(number + down))
         assert list(now) == sorted({*cells, column})
         assert style_of(now[column]) == 77 and now[column].findtext("{*}v") == "5"
         for at in cells.keys() - {column}:

@@ -17,7 +17,7 @@ from boreotabula.batch.atomic import DiscardOutput, atomic_write, placed_folder
 from boreotabula.errors import CallError
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.stores.csv import CsvWriter, csv_rows
+from boreotabula.stores.csv import CsvWriter, csv_texts
 from helpers import program, write_workbook
 
 KINDS = {"name": "text", "count": "integer", "share": "number", "month": "month"}
@@ -62,7 +62,7 @@ def test_each_type_is_written_in_its_own_form() -> None:
         pa.field(kind, array.type, metadata={"field_type": kind})
         for kind, array in zip(kinds, arrays, strict=True)
     )
-    head, first, second = csv_rows(pa.Table.from_arrays(arrays, schema=schema))
+    head, first, second = csv_texts(pa.Table.from_arrays(arrays, schema=schema))
     assert head == list(kinds)
     assert first == ["2026-04-17", "2026-04-17T06:30:05", "06:30:05", "true", "12.50", "0.125"]
     assert second == [""] * 6

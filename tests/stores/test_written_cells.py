@@ -23,7 +23,7 @@ from boreotabula.batch.file.facts import TabFacts
 from boreotabula.batch.file.read import FileReading, TabResult
 from boreotabula.batch.inputs import SourceFile, sorted_files
 from boreotabula.errors import CallError
-from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.finding import Finding, ScopedFinding, Unplaced
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import type_called
@@ -151,7 +151,7 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
 
 ROLES = RoleMap(sheet("a | 1 | . | b"))
 ROLES.explain(0, 0, "why")
-ROLES.tell(ScopedFinding(Finding(kind_of("tab-blank"), "m", "a"), spots=[(0, 1)]))
+ROLES.tell(ScopedFinding(Finding(finding_kind("tab-blank"), "m", "a"), spots=[(0, 1)]))
 UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
 
 
@@ -194,7 +194,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         facts,
         len(rows),
     )
-    findings = (Finding(kind_of("tab-blank"), "m", "a", Address(0, 0), "l", "f", "T", "n"),)
+    findings = (Finding(finding_kind("tab-blank"), "m", "a", Address(0, 0), "l", "f", "T", "n"),)
     reading = FileReading(
         "n.xlsx", 5, "digest", (tab,), {"U": "why"}, ("p*",), findings,
         UNPLACED, True,

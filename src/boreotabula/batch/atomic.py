@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from boreotabula.errors import CallError
-from boreotabula.files import kind_of
+from boreotabula.files import irregular_kind
 
 
 class DiscardOutput(Exception):  # noqa: N818  # a way out, not a mistake
@@ -81,7 +81,7 @@ def _mode_of(target: Path) -> int | None:
         return None
     # Moving a file over a pipe or a device would replace the device itself.
     if not stat.S_ISREG(mode):
-        raise OSError(errno.EINVAL, f"it is {kind_of(mode)}, not a file")
+        raise OSError(errno.EINVAL, f"it is {irregular_kind(mode)}, not a file")
     return stat.S_IMODE(mode)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from boreotabula.batch.remote.address import is_remote, shown
+from boreotabula.batch.remote.address import is_remote, without_password
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
 from boreotabula.layout.patterns import Pattern, matching
@@ -65,10 +65,12 @@ def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ..
     """Raises CallError if a file on a server would lie below a source folder; folders are given as
     the layout names them.
     """
+    shown = without_password(url)
     for text in folders:
-        below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
-        if is_remote(text) and below != shown(url) and (not include or matching(include, below)):
+        folder = without_password(text)
+        below = shown.removeprefix(folder.rstrip("/") + "/")
+        if is_remote(text) and below != shown and (not include or matching(include, below)):
             raise CallError(
-                f"“{shown(url)}” is inside the source folder “{shown(text)}”: the next run would"
-                " read it; choose another place"
+                f"“{shown}” is inside the source folder “{folder}”: the next run would read it;"
+                " choose another place"
             )

@@ -261,7 +261,7 @@ def _groups(files: Sequence[FileSurvey]) -> Iterator[Alike]:
         like = max(
             range(len(frames)), key=lambda index: _shared(frames[index], frame), default=None
         )
-        differs = None if like is None else difference(frames[like], frame)
+        differs = None if like is None else frame_difference(frames[like], frame)
         frames.append(frame)
         yield Alike(frame, tuple((file, tab.name) for file, tab in group), like, differs)
 
@@ -275,7 +275,7 @@ def _shared(frame: Frame, other_frame: Frame) -> float:
 _MOST_WORDS = 6
 
 
-def difference(usual: Frame, other_frame: Frame) -> Difference:
+def frame_difference(usual: Frame, other_frame: Frame) -> Difference:
     """How a frame differs from the usual one."""
     had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other_frame.headings)
     lacks = [usual.written(word) for word in had if not has[word]]

@@ -203,7 +203,7 @@ class PlaceType(_FileLike):
         self, value: BasePlace | str, param: click.Parameter | None, ctx: click.Context | None
     ) -> BasePlace:
         """The path or the address."""
-        from boreotabula.batch.remote.address import is_remote, shown
+        from boreotabula.batch.remote.address import is_remote, without_password
         from boreotabula.stores.bases.address import DatabaseAddress, is_base_address
 
         if not isinstance(value, str):
@@ -212,7 +212,7 @@ class PlaceType(_FileLike):
             return DatabaseAddress(value)
         if is_remote(value):
             raise CallError(
-                f"“{shown(value)}”: name a file of this machine, or a database such as"
+                f"“{without_password(value)}”: name a file of this machine, or a database such as"
                 " postgresql://host/name; fetch an output from a server first, with its run folder"
             )
         return Path(value)
@@ -230,7 +230,7 @@ class SourceType(_FileLike):
         self, value: Path | str, param: click.Parameter | None, ctx: click.Context | None
     ) -> Path:
         """The path."""
-        from boreotabula.batch.remote.address import is_remote, shown
+        from boreotabula.batch.remote.address import is_remote, without_password
 
         if isinstance(value, Path) or not is_remote(value):
             return Path(value)
@@ -238,7 +238,7 @@ class SourceType(_FileLike):
         from boreotabula.cli.printing import say
 
         path, mirrored = fetched_here(value)
-        say(f"{shown(value)}: {mirrored.fetched.said or 'no file'}", err=True)
+        say(f"{without_password(value)}: {mirrored.fetched.said or 'no file'}", err=True)
         for name, why in mirrored.failed.items():
             say(f"! {name}: not fetched: {why}", err=True)
         return path

@@ -135,12 +135,12 @@ def _print_run(run: Run, target: Target, folder: Path | None, show: Show, *, wri
 def _print_first(run: Run) -> None:
     """The first records of each of the first files, for each table of a trial."""
     from boreotabula.cli import screen
-    from boreotabula.stores.csv import csv_rows
+    from boreotabula.stores.csv import csv_texts
 
     for name, table in run.tables.items():
         title = "first records" if len(run.tables) == 1 else f"first records of {name}"
         screen.out().print(f"\n{title}, nothing was written:", markup=False)
-        screen.rows(csv_rows(_first_of_each(table)))
+        screen.rows(csv_texts(_first_of_each(table)))
 
 
 _FIRST_FILES, _FIRST_RECORDS = 6, 8

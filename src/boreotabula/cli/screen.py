@@ -15,7 +15,7 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.texts import clean, columns_of, counted, folded
+from boreotabula.texts import clean, counted, display_width, folded
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -176,7 +176,7 @@ def listing(rows: Sequence[Sequence[str]]) -> None:
     """
     console = out()
     columns = list(zip(*rows, strict=True))[:-2]
-    widths = [max(map(columns_of, column)) for column in columns]
+    widths = [max(map(display_width, column)) for column in columns]
     stacked = console.is_terminal and sum(widths) + 2 * len(widths) + _LEAST_NOTES > console.width
     for row in rows:
         *cells, notes, style = row
@@ -196,17 +196,17 @@ def listing(rows: Sequence[Sequence[str]]) -> None:
 
 def _noted(lead: str, notes: str, console: Console) -> list[str]:
     """The lines of a row: its columns, and its notes beside them, or below if there is no room."""
-    if not console.is_terminal or columns_of(lead + notes) <= console.width:
+    if not console.is_terminal or display_width(lead + notes) <= console.width:
         return [f"{lead}{notes}".rstrip()]
-    room = console.width - columns_of(lead)
+    room = console.width - display_width(lead)
     if room < _LEAST_NOTES:
         return [lead.rstrip(), *folded(f"    {notes}", console.width).split("\n")]
     first, *rest = folded(notes, room).split("\n")
-    return [lead + first, *(" " * columns_of(lead) + line.lstrip() for line in rest)]
+    return [lead + first, *(" " * display_width(lead) + line.lstrip() for line in rest)]
 
 
 def _padded(text: str, width: int) -> str:
-    return text + " " * (width - columns_of(text))
+    return text + " " * (width - display_width(text))
 
 
 def _file_line(console: PlainConsole, reading: FileReading) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from rich.text import Text
 
 from boreotabula.cli.screen import PlainConsole
-from boreotabula.texts import columns_of
+from boreotabula.texts import display_width
 
 _GAP = 2
 LONGEST = 200
@@ -28,7 +28,7 @@ def print_table(
     """
     cells = [[_shown(cell) for cell in row] for row in rows]
     widths = [
-        max(columns_of(head), *(columns_of(row[index].plain) for row in cells), 0)
+        max(display_width(head), *(display_width(row[index].plain) for row in cells), 0)
         for index, head in enumerate(heads)
     ]
     whole = sum(widths) + _GAP * (len(widths) - 1)
@@ -66,5 +66,5 @@ def _shown(cell: str | Text) -> Text:
 
 
 def _padded(cell: Text, width: int, to_right: bool) -> Text:
-    blank = Text(" " * (width - columns_of(cell.plain)))
+    blank = Text(" " * (width - display_width(cell.plain)))
     return blank + cell if to_right else cell + blank

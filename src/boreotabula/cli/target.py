@@ -120,9 +120,9 @@ _NO_CSV = "--safe-csv is for .csv, .csv.gz, .tsv and .psv; other kinds keep text
 
 
 def _check_csv(out: Path) -> None:
-    from boreotabula.stores.kinds import kind_of
+    from boreotabula.stores.kinds import output_kind
 
-    kind = kind_of(out)
+    kind = output_kind(out)
     if kind is not None and not kind.is_csv:
         raise CallError(_NO_CSV)
 
@@ -170,14 +170,14 @@ def _into(into: Into, on_wait: OnWait) -> Store:
 
 def _on_server(url: str) -> Target:
     """A target on a server. Raises CallError if its ending is unknown, or it holds a password."""
-    from boreotabula.batch.remote.address import has_password, shown
+    from boreotabula.batch.remote.address import has_password, without_password
     from boreotabula.batch.remote.put import RemoteOutput
     from boreotabula.stores.kinds import known_kind
     from boreotabula.stores.new_file import NewFile
 
     if has_password(url):
         raise CallError(
-            f"“{shown(url)}”: leave the password out of the address; it is taken from"
+            f"“{without_password(url)}”: leave the password out of the address; it is taken from"
             " BOREOTABULA_PASSWORD or the netrc file"
         )
     known_kind(Path(url.rpartition("/")[2]))

@@ -90,8 +90,8 @@ class Sketch:
         """The fields that names of files and tabs, and captions, fill."""
         patterns = (
             *self.include,
-            *listed(self.tabs.get("named")),
-            *listed(self.block.get("caption")),
+            *key_texts(self.tabs.get("named")),
+            *key_texts(self.block.get("caption")),
         )
         return frozenset(name for pattern in patterns for name in _CAPTURE.findall(pattern))
 
@@ -218,7 +218,7 @@ def one_or_list(texts: Sequence[str]) -> str | list[str]:
     return texts[0] if len(texts) == 1 and texts[0] else list(texts)
 
 
-def listed(value: Any) -> list[str]:
+def key_texts(value: Any) -> list[str]:
     """The texts of a key of a layout, whether it holds one, several, or is missing."""
     return [] if value is None else [value] if isinstance(value, str) else list(value)
 

@@ -37,6 +37,6 @@ BY_CODE: Mapping[str, FindingKind] = {
 """The kinds by code."""
 
 
-def kind_of(code: str) -> FindingKind:
+def finding_kind(code: str) -> FindingKind:
     """The kind with a code. Raises KeyError if there is none."""
     return BY_CODE[code]

@@ -56,9 +56,9 @@ class FindingKind:
 
     def __reduce__(self) -> tuple[Callable[[str], FindingKind], tuple[str]]:
         """Pickled as its code."""
-        from boreotabula.findings.catalogue import kind_of
+        from boreotabula.findings.catalogue import finding_kind
 
-        return kind_of, (self.code,)
+        return finding_kind, (self.code,)
 
     def worded(
         self,

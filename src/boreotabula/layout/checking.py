@@ -43,7 +43,7 @@ def check(spec: LayoutSpec) -> list[Problem]:
     return list(dict.fromkeys(problem for step in _CHECKS for problem in step(spec)))
 
 
-def forms(spec: LayoutSpec) -> list[FormSpec]:
+def forms_of(spec: LayoutSpec) -> list[FormSpec]:
     """The forms of a layout: itself, or each edition, which inherits what it does not set."""
     stamps = _with_paths(spec.stamps, ("stamps",))
     blocks = tuple((("block", index), block) for index, block in enumerate(spec.block))
@@ -68,7 +68,7 @@ def _with_paths(stamps: Stamps, path: KeyPath) -> dict[str, tuple[KeyPath, tuple
 
 def _sources(spec: LayoutSpec) -> Iterator[tuple[KeyPath, Stamp]]:
     """Every source of every stamp, including those of single blocks."""
-    for form in forms(spec):
+    for form in forms_of(spec):
         own = [_with_paths(block.stamps, (*path, "stamps")) for path, block in form.blocks]
         for stamps in (form.stamps, *own):
             for path, sources in stamps.values():
@@ -146,7 +146,7 @@ def _capture_uses(path: KeyPath, patterns: tuple[Pattern, ...]) -> Iterator[Use]
 def _tables_alike(spec: LayoutSpec) -> Iterator[Problem]:
     """Names of output tables that some file systems cannot tell apart."""
     names: dict[str, str] = {}
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, block in form.blocks:
             if block.into is None:
                 continue
@@ -160,7 +160,7 @@ def _tables_alike(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def _all_uses(spec: LayoutSpec) -> Iterator[Use]:
-    for form in forms(spec):
+    for form in forms_of(spec):
         yield from shared_uses(spec, form)
         for path, block in form.blocks:
             yield from block_uses(block, path)
@@ -174,7 +174,7 @@ def _unlisted_fields(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def _filled_twice(spec: LayoutSpec) -> Iterator[Problem]:
-    for form in forms(spec):
+    for form in forms_of(spec):
         shared = list(shared_uses(spec, form))
         yield from _twice(shared)
         for path, block in form.blocks:
@@ -199,11 +199,11 @@ def _alternatives(use: Use, other_use: Use) -> bool:
 
 
 def _block_problems(spec: LayoutSpec) -> Iterator[Problem]:
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, block in form.blocks:
             for key, message in block_misfits(block):
                 yield Problem((*path, key), message)
-    if not any(form.blocks or form.stamps for form in forms(spec)):
+    if not any(form.blocks or form.stamps for form in forms_of(spec)):
         yield Problem((), "the layout does not tell what to read on a tab: add [block] or [stamps]")
 
 
@@ -212,7 +212,7 @@ def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
         field = next(str(value) for value in reversed(path) if isinstance(value, str))
         for message in stamp_misfits(stamp):
             yield Problem(path, f"stamp “{field}”: {message}")
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, sources in form.stamps.values():
             if not spec.version and any(source.from_ == "layout version" for source in sources):
                 message = 'there is no version: write one at the top, as in version = "2"'
@@ -234,19 +234,21 @@ _OF_TABLE = {"stub head": "the stub of a table", "table title": "a table"}
 
 def _tab_problems(spec: LayoutSpec) -> Iterator[Problem]:
     chosen: list[tuple[KeyPath, Tabs | None]] = [(("tabs",), spec.tabs)]
-    chosen += [((*path, "tabs"), block.tabs) for form in forms(spec) for path, block in form.blocks]
+    chosen += [
+        ((*path, "tabs"), block.tabs) for form in forms_of(spec) for path, block in form.blocks
+    ]
     for path, tabs in chosen:
         if tabs is None:
             continue
         ways = [key for key in ("named", "position", "every", "where_found") if getattr(tabs, key)]
         if len(ways) > 1:
             yield Problem(path, f"[tabs] chooses by {' and by '.join(ways)}; keep one of them")
-        if tabs.where_found and not any(form.blocks for form in forms(spec)):
+        if tabs.where_found and not any(form.blocks for form in forms_of(spec)):
             message = (
                 "“where_found” in [tabs] looks for the tables of blocks, but there is no [block]"
             )
             yield Problem((*path, "where_found"), message)
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, block in form.blocks:
             chosen_by = block.tabs or spec.tabs
             if chosen_by and chosen_by.where_found and (block.at or block.headings == 0):
@@ -284,7 +286,7 @@ def _wrong_names(spec: LayoutSpec) -> Iterator[Problem]:
 
 def _wrong_rows(spec: LayoutSpec) -> Iterator[Problem]:
     """Rules about rows that name fields which do not exist, or are no numbers."""
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, block in form.blocks:
             named = [*([block.largest.by] if block.largest else [])]
             named += block.control.sums if block.control else ()
@@ -319,7 +321,7 @@ def _two_meanings(spec: LayoutSpec) -> Iterator[Problem]:
 def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
     """Problems of headings that mean a field in one block only."""
     # Only within a block: another block may give the same heading another meaning.
-    for form in forms(spec):
+    for form in forms_of(spec):
         for path, block in form.blocks:
             for field in block.also:
                 if field not in spec.fields:

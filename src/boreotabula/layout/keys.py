@@ -96,7 +96,7 @@ class Compiled:
             raise PydanticCustomError(CUSTOM, "{message}", {"message": str(error)}) from None
 
 
-def key_of(name: str) -> str:
+def layout_key(name: str) -> str:
     """The key of an attribute; some keys are Python keywords and end in `_` here."""
     return name.rstrip("_")
 
@@ -107,7 +107,7 @@ class Part:
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = {
         "extra": "forbid",
-        "alias_generator": key_of,
+        "alias_generator": layout_key,
     }
 
 

@@ -9,7 +9,7 @@ from types import UnionType
 from typing import TYPE_CHECKING, Annotated, Any, Union, get_args, get_origin, get_type_hints
 
 from boreotabula.errors import BoreotabulaError
-from boreotabula.layout.keys import CUSTOM, Part, key_of
+from boreotabula.layout.keys import CUSTOM, Part, layout_key
 from boreotabula.layout.model import FIELD_TYPE_NAMES, LayoutSpec
 
 if TYPE_CHECKING:
@@ -212,7 +212,7 @@ def _keys_at(loc: KeyPath) -> list[str]:
 
 def _by_key(model: type[Part]) -> dict[str, Any]:
     """What may stand under each key of a part."""
-    return {key_of(name): type_ for name, type_ in get_type_hints(model).items()}
+    return {layout_key(name): type_ for name, type_ in get_type_hints(model).items()}
 
 
 def _part_in(annotation: Any) -> type[Part] | None:

@@ -27,7 +27,7 @@ def before_footer(tab: TabLook, rows: range, columns: range) -> int:
     return end
 
 
-def end_of(tab: TabLook, shape: Shape) -> int:
+def end_of_table(tab: TabLook, shape: Shape) -> int:
     """The first row past a table: a blank row ends it, unless rows like its own follow."""
     columns = range(shape.left, shape.right)
     own: Looks = tab.looks[:, shape.left : shape.right]

@@ -10,7 +10,7 @@ import numpy as np
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.crossed import FEWEST, choice_run, is_mark, level_run, marks_run
-from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, looks_of_columns
 from boreotabula.look.texts.words import is_unit, level_name
 from boreotabula.reading.cells import cell_text, count_on
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -61,7 +61,7 @@ def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range)
     # Nothing stands beside them that has no heading at all.
     if not (upper[~named] == TEXT).all():
         return False
-    looks = np.array(columns_of(tab.part(body, columns)))
+    looks = np.array(looks_of_columns(tab.part(body, columns)))
     # Of a form that was not filled in nothing stands below them, but they stand on other tabs too.
     cells = tab.sheet.rows[first][columns.start : columns.stop]
     kinds = (FIGURE, 0) if tab.repeats is not None and tab.repeats.is_fixed(cells) else (FIGURE,)
@@ -120,7 +120,7 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     below = [sheet.cell(rows.start, index) for index in numbered]
     if figures and (not are_labels(figures) or _come_again(figures, below)):
         return False
-    looks = columns_of(body)
+    looks = looks_of_columns(body)
     valued = [index for index, look in enumerate(looks) if look == FIGURE]
     named = np.flatnonzero(heads)
     unnamed = [index for index in range(named[0], named[-1]) if not heads[index] and looks[index]]

@@ -92,7 +92,7 @@ def runs_of(used: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
             start = None
 
 
-def columns_of(body: Looks) -> tuple[int, ...]:
+def looks_of_columns(body: Looks) -> tuple[int, ...]:
     """The look of most filled cells in each column."""
     figures = np.count_nonzero(body == FIGURE, axis=0)
     texts = np.count_nonzero(body == TEXT, axis=0)

@@ -19,7 +19,7 @@ from boreotabula.look.crossed import (
     value_run,
 )
 from boreotabula.look.heading_rows import are_labels, names_parts
-from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, looks_of_columns
 from boreotabula.look.texts.words import is_total, level_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -108,7 +108,7 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
     determined.
     """
     sheet, left = tab.sheet, columns.start
-    looks = columns_of(tab.part(rows, columns))
+    looks = looks_of_columns(tab.part(rows, columns))
     heads = _heads(tab, heading, rows, columns)
     start, stop = value_run(looks, heads)
     choices = choice_run(sheet, rows, columns)

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.look.bodies import before_footer, end_of
+from boreotabula.look.bodies import before_footer, end_of_table
 from boreotabula.look.crossed import is_key
 from boreotabula.look.heading_rows import heads_below, is_headed, is_upper
-from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of, looks_of, runs_of
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, looks_of, looks_of_columns, runs_of
 from boreotabula.look.repeats import Repeats, repeats_of
 from boreotabula.look.shape import Shape, shape_of
 from boreotabula.reading.cells import cell_text
@@ -73,7 +73,7 @@ def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shap
             last = before_footer(tab, rows, columns)
             shape = shape_of(tab, row, range(first, last), columns)
             # What it looks like is told by its first rows, where it ends by all of them.
-            yield replace(shape, end=end_of(tab, shape))
+            yield replace(shape, end=end_of_table(tab, shape))
 
 
 def _repeats_headings(sheet: Sheet, shape: Shape, row: int) -> bool:
@@ -108,7 +108,7 @@ def _joined(
         goes_on = (
             near
             and head != ""
-            and columns_of(tab.part(rows, range(left, left + 1)))[0] == FIGURE
+            and looks_of_columns(tab.part(rows, range(left, left + 1)))[0] == FIGURE
             and not _begins_anew(tab, row, range(*joined[-1]), range(left, right))
             and not is_key(head, sheet, rows, left)
         )

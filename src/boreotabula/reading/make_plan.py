@@ -12,7 +12,7 @@ from boreotabula.layout.checking import (
     FormSpec,
     block_namings,
     block_uses,
-    forms,
+    forms_of,
     shared_uses,
 )
 from boreotabula.layout.field_checks import bound_of
@@ -42,7 +42,7 @@ def make_plan(
 ) -> Plan:
     """The plan of a checked layout; `spellings` are those of its glossaries, by field."""
     # What all editions share is in each of them by now.
-    result = forms(spec)
+    result = forms_of(spec)
     tables = _tables(spec, result)
     fields = {
         field: _value_form(spec.reading, described, spellings.get(field, {}))

@@ -46,7 +46,7 @@ def chosen_finding(run_folder: Path, code: str, places: Mapping[str, str | None]
     if like and not to_check:
         raise CallError(f"it is accepted already, by {like[0]['accepted']}")
     if len(to_check) > 1:
-        listed = "".join(f"\n  {place_of(row)}" for row in to_check[:_SHOWN])
+        listed = "".join(f"\n  {place_of_finding(row)}" for row in to_check[:_SHOWN])
         extra = f"\n  … and {len(to_check) - _SHOWN} more" if len(to_check) > _SHOWN else ""
         raise CallError(
             f"{counted(len(to_check), 'finding')} are like that; name one of them with --file,"
@@ -71,7 +71,7 @@ def _is_there(name: str, text: str, asked: str) -> bool:
     return wanted.match(text) is not None
 
 
-def place_of(row: Row) -> str:
+def place_of_finding(row: Row) -> str:
     """File, tab and cell of a finding, in words."""
     return " › ".join(filter(None, (row["file"], row["tab"], row["cell"])))
 

@@ -19,7 +19,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.corrections import Correction
 from boreotabula.reading.inspect.trace import fate_of
 from boreotabula.reading.totals.checks import TotalsCount
-from boreotabula.review.trace import OpenedTab, opened
+from boreotabula.review.trace import OpenedTab, open_tab
 
 Spot = tuple[int, int]
 
@@ -59,7 +59,7 @@ def try_correction(
 ) -> Trial:
     """Read a tab with a correction. Raises CallError if the cell would still be an error."""
     plan = replace(layout.plan, corrections=(*layout.plan.corrections, correction))
-    after = opened(source, before.sheet.name, replace(layout, plan=plan), limits)
+    after = open_tab(source, before.sheet.name, replace(layout, plan=plan), limits)
     place = Address(correction.row, correction.column)
     # An error at the corrected cell means that the correction itself cannot be read.
     refused = [finding for finding in _errors(after.reading.findings) if finding.at == place]

@@ -79,7 +79,7 @@ def coverage(
     gaps = [(row, text) for row in reported for text in whole if counts.get((row, text)) is None]
     return Coverage(
         Cross(
-            cross.wish,
+            cross.spec,
             tuple(labels),
             tuple(columns),
             cells,

@@ -160,17 +160,19 @@ def _ended(periods: Sequence[str], written: TextStyle, on: date) -> dict[str, da
     """
     if not periods:
         return {}
-    ends = {period: end_of(period) for period in periods}
+    ends = {period: end_of_period(period) for period in periods}
     first, last = min(ends.values()), max(*ends.values(), on)
     if written is TextStyle.AS_MONTH:
         months = range(first.year * 12 + first.month - 1, last.year * 12 + last.month)
-        ends = {text: end_of(text) for text in (f"{n // 12:04}-{n % 12 + 1:02}" for n in months)}
+        ends = {
+            text: end_of_period(text) for text in (f"{n // 12:04}-{n % 12 + 1:02}" for n in months)
+        }
     elif all(len(period) == 4 for period in periods):
-        ends = {text: end_of(text) for text in map(str, range(first.year, last.year + 1))}
+        ends = {text: end_of_period(text) for text in map(str, range(first.year, last.year + 1))}
     return {period: end for period, end in ends.items() if end < on}
 
 
-def end_of(period: str) -> date:
+def end_of_period(period: str) -> date:
     """The last day of a year, month or day as records write it."""
     if len(period) == 4:
         return date(int(period), 12, 31)

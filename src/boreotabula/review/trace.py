@@ -100,7 +100,7 @@ class Tracer:
         source = self.source(file)
         # Several records of one tab are traced in one call.
         if (file, tab) not in self._tabs:
-            self._tabs[file, tab] = opened(source, tab, self.layout, self._limits)
+            self._tabs[file, tab] = open_tab(source, tab, self.layout, self._limits)
             self._digests[file] = file_digest(source.path)
         current_tab = self._tabs[file, tab]
         trace = trace_record(
@@ -121,7 +121,9 @@ class Tracer:
         return texts
 
 
-def opened(source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None) -> OpenedTab:
+def open_tab(
+    source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None
+) -> OpenedTab:
     """Read one tab of a file by a layout. Raises CallError if that cannot be done."""
     job = make_job(layout.spec, layout.plan, limits)
     return alone(partial(_opened, tab=tab, job=job), source, _cannot_be_read, job.opening.limits)

@@ -36,7 +36,7 @@ def _pieces(form: str) -> list[str] | None:
     return [match[1] or match[2] or match[3] or match[4] or "" for match in pieces]
 
 
-def shown(number: float, form: str) -> str | None:
+def code_text(number: float, form: str) -> str | None:
     """A whole number as displayed by the format; None if it is no code."""
     pieces = _pieces(form)
     if pieces is None or not (0 <= number < _WHOLE and number.is_integer()):
@@ -70,6 +70,6 @@ def codes_of(
         if row < len(rows) and column < len(rows[row]):
             cell = rows[row][column]
             if isinstance(cell, float | int) and not isinstance(cell, bool):
-                text = shown(float(cell), form)
+                text = code_text(float(cell), form)
                 if text is not None:
                     yield (row, column), Code(cell, text)

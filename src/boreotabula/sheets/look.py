@@ -78,7 +78,7 @@ class Renaming(Protocol):
         """The file in memory, its sheets called by these names in order."""
 
 
-def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
+def joined_reaches(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
     """Sorted runs of rows or columns; those that overlap or touch are joined."""
     pairs: list[Reach] = []
     for first, last in sorted(reaches):

@@ -21,7 +21,7 @@ from boreotabula.sheets.look import (
     SheetFacts,
     check_extent,
     hold_extent,
-    joined,
+    joined_reaches,
 )
 from boreotabula.sheets.parts.archive import Archive, parse
 from boreotabula.sheets.sheet import Cell, Code, Flaw, Span
@@ -120,8 +120,8 @@ class _Reader:
                 hold_extent(self.bottom, self.right, self.filled, self.budget)
                 look = SheetFacts(
                     self.cells,
-                    joined(self.hidden_rows),
-                    joined(self.hidden_columns),
+                    joined_reaches(self.hidden_rows),
+                    joined_reaches(self.hidden_columns),
                     tuple(self.merges),
                 )
                 self.looks.append((self.name, look))

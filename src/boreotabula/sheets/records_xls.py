@@ -19,7 +19,14 @@ from boreotabula.files import open_regular
 from boreotabula.limits import PLACE, UNPACKED, Budget
 from boreotabula.sheets.codes import is_code_format
 from boreotabula.sheets.kinds import NO_TABLE
-from boreotabula.sheets.look import ERROR_TEXTS, NamedCell, Reach, SheetFacts, hold_extent, joined
+from boreotabula.sheets.look import (
+    ERROR_TEXTS,
+    NamedCell,
+    Reach,
+    SheetFacts,
+    hold_extent,
+    joined_reaches,
+)
 from boreotabula.sheets.sheet import Flaw, Visibility
 from boreotabula.unreadable import PROTECTED, WITHOUT_PASSWORD, UnreadableError
 
@@ -101,7 +108,9 @@ class XlsInside:
                 first, last = struct.unpack_from("<HH", data)
                 hidden_columns.append((first, last))
         hold_extent(bottom, right, filled, self._budget)
-        return SheetFacts(flaws, joined(hidden_rows), joined(hidden_columns), formats=formats)
+        return SheetFacts(
+            flaws, joined_reaches(hidden_rows), joined_reaches(hidden_columns), formats=formats
+        )
 
     def _check_declared(self, data: bytes) -> None:
         """Check the declared size: the fast reader immediately allocates as much memory as it

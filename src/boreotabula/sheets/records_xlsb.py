@@ -11,8 +11,15 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from boreotabula.limits import RANGE, Budget
-from boreotabula.sheets.look import ERROR_TEXTS, NamedCell, Reach, SheetFacts, check_extent, joined
-from boreotabula.sheets.parts.archive import opened, relations
+from boreotabula.sheets.look import (
+    ERROR_TEXTS,
+    NamedCell,
+    Reach,
+    SheetFacts,
+    check_extent,
+    joined_reaches,
+)
+from boreotabula.sheets.parts.archive import open_archive, relations
 from boreotabula.sheets.sheet import Flaw, Span
 
 _ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176
@@ -26,7 +33,7 @@ class XlsbInside:
 
     def __init__(self, path: Path, budget: Budget) -> None:
         self._budget = budget
-        with opened(path, budget) as self._package:
+        with open_archive(path, budget) as self._package:
             related = relations(self._package, _BOOK)
             # Everything but sheets is unpacked as soon as the file is opened.
             kept = (part for kind, part in related.values() if not kind.endswith("sheet"))
@@ -71,7 +78,9 @@ class XlsbInside:
                 top, end, left, edge = struct.unpack_from("<IIII", data)
                 merges.append(Span(top, left, end, edge))
         check_extent(bottom, right, filled, self._budget)
-        return SheetFacts(flaws, joined(hidden_rows), joined(hidden_columns), tuple(merges))
+        return SheetFacts(
+            flaws, joined_reaches(hidden_rows), joined_reaches(hidden_columns), tuple(merges)
+        )
 
 
 def _wide_text(data: bytes, index: int) -> str:

@@ -17,8 +17,15 @@ from typing import TypeVar
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.limits import PLACE, Budget
 from boreotabula.sheets.codes import is_code_format
-from boreotabula.sheets.look import NO_RESULT, NamedCell, Reach, SheetFacts, check_extent, joined
-from boreotabula.sheets.parts.archive import opened, relations
+from boreotabula.sheets.look import (
+    NO_RESULT,
+    NamedCell,
+    Reach,
+    SheetFacts,
+    check_extent,
+    joined_reaches,
+)
+from boreotabula.sheets.parts.archive import open_archive, relations
 from boreotabula.sheets.sheet import Flaw, TableObject
 from boreotabula.sheets.sheet_markup import SheetMarkup
 from boreotabula.unreadable import UnreadableError
@@ -50,7 +57,7 @@ class XlsxInside:
 
     def __init__(self, path: Path, budget: Budget) -> None:
         self._budget = budget
-        with opened(path, budget) as self._package:
+        with open_archive(path, budget) as self._package:
             self._book = self._main_part()
             self._package.hold_shared((self._book, *_SHARED_PARTS))
             markups = self._package.elements(self._book, ("sheet", "definedName"))
@@ -82,8 +89,8 @@ class XlsxInside:
         tail = content[max(content.rfind(b"sheetData>", 0, end), 0) :]
         return SheetFacts(
             dict(_flaws(content)),
-            joined(_hidden_rows(content)) if hidden else (),
-            joined(_hidden_columns(content)) if hidden else (),
+            joined_reaches(_hidden_rows(content)) if hidden else (),
+            joined_reaches(_hidden_columns(content)) if hidden else (),
             tables=tuple(self._tables(part)) if b"tablePart" in tail else (),
             formats=dict(_styled(content, self._codes)) if self._codes else {},
             indents=dict(_styled(content, self._indents)) if self._indents else {},

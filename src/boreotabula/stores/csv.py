@@ -95,7 +95,7 @@ def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
     return pa.DictionaryArray.from_arrays(texts.indices, safe)
 
 
-def csv_rows(table: pa.Table) -> list[list[str]]:
+def csv_texts(table: pa.Table) -> list[list[str]]:
     """The heading and the records of a small table as CSV texts."""
     stream = io.BytesIO()
     writer = CsvWriter(stream, table.schema)

@@ -142,7 +142,7 @@ KINDS: Mapping[str, OutputKind] = {
 }
 
 
-def kind_of(out: Path) -> OutputKind | None:
+def output_kind(out: Path) -> OutputKind | None:
     """The kind for the ending of a name; None if it has none, or an unknown one."""
     name = out.name.lower()
     return next((kind for ending, kind in KINDS.items() if name.endswith(ending)), None)
@@ -150,14 +150,14 @@ def kind_of(out: Path) -> OutputKind | None:
 
 def known_kind(out: Path) -> OutputKind:
     """The kind for the ending of a name. Raises CallError if it is unknown."""
-    kind = kind_of(out)
+    kind = output_kind(out)
     if kind is None:
         raise CallError(f"“{out}”: the ending chooses the kind of output: {', '.join(KINDS)}")
     return kind
 
 
 @contextmanager
-def opened(
+def open_output(
     kind: OutputKind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
 ) -> Iterator[Opened]:
     """An output on a stream, discarded if the block fails. The block must close it."""

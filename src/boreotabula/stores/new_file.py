@@ -33,7 +33,7 @@ from boreotabula.batch.run_folders import (
 from boreotabula.errors import CallError
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import CsvWriter, guarded
-from boreotabula.stores.kinds import KINDS, Writer, known_kind, opened
+from boreotabula.stores.kinds import KINDS, Writer, known_kind, open_output
 from boreotabula.stores.reuse import (
     OldOutput,
     OutputEntry,
@@ -96,7 +96,7 @@ class NewFile(OnDisk):
         replaced.
         """
         if self._in_folder(tables):
-            check_folder(self.path, overwrite=self.overwrite)
+            check_output_folder(self.path, overwrite=self.overwrite)
         elif self.path.is_file() and self.path.stat().st_size > 0 and not self.overwrite:
             _check_own(self.path, [self.path])
 
@@ -143,7 +143,10 @@ class NewFile(OnDisk):
         if not self._in_folder(schemas):
             kind = known_kind(self.path)
             now = time.time_ns()
-            with atomic_write(self.path, now) as stream, opened(kind, stream, schemas, key) as one:
+            with (
+                atomic_write(self.path, now) as stream,
+                open_output(kind, stream, schemas, key) as one,
+            ):
                 by_line = stream if kind.by_line else None
                 yield Output(self, one.writers, [one.close], by_line, modified_ns=now, file=stream)
             return
@@ -195,7 +198,7 @@ def _no_folder(out: Path, tables: Sequence[str]) -> CallError:
     )
 
 
-def check_folder(out: Path, *, overwrite: bool) -> None:
+def check_output_folder(out: Path, *, overwrite: bool) -> None:
     """Raises CallError if an output cannot be a folder, or if an existing one was not written by a
     run, or was changed since.
     """

@@ -29,7 +29,7 @@ class PairingRows:
     """The values of the key, if there is one."""
 
 
-def lines_of(
+def pairing_rows(
     records: pa.Table,
     key: Sequence[str],
     renamed: Mapping[str, str] | None = None,

@@ -26,12 +26,12 @@ from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import BasePlace, quoted
 from boreotabula.stores.bases.opening import open_base
-from boreotabula.stores.csv import column_texts, csv_rows, field_type, mark_of
+from boreotabula.stores.csv import column_texts, csv_texts, field_type, mark_of
 from boreotabula.stores.dataset.parted import partition_values
 from boreotabula.stores.master.sources import kept_sources, sources_tab
 from boreotabula.stores.master.texts import one_gap
 from boreotabula.stores.saved import SavedOutput, saved_output
-from boreotabula.stores.typed import field_of, in_seconds, typed, typed_rows
+from boreotabula.stores.typed import field_of, in_seconds, typed_rows, typed_values
 from boreotabula.texts import unguarded_text
 
 
@@ -146,7 +146,8 @@ def _read(saved: SavedOutput) -> pa.Table:
     if saved.guarded and mark_of(name) is not None:
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [
-        typed(columns[field.name], field.type, type_called(kinds[field.name])) for field in fields
+        typed_values(columns[field.name], field.type, type_called(kinds[field.name]))
+        for field in fields
     ]
     from_arrays = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
     return from_arrays if len(fields) == len(kinds) else _with_sources(from_arrays, saved)
@@ -191,7 +192,7 @@ _AT_ONCE = 100_000
 
 def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
     """A column with a single value, given as text."""
-    value = typed(pa.array([text], pa.string()), field.type, field_type(field))
+    value = typed_values(pa.array([text], pa.string()), field.type, field_type(field))
     return value.take(pa.array([0] * times, pa.int32()))
 
 
@@ -302,7 +303,7 @@ def texts_of(table: pa.Table, name: str) -> list[str | None]:
 # --- records one by one --------------------------------------------------------------------------
 
 
-def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
+def records_as_texts(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
     """The records of an output as texts, in order. Raises CallError if they cannot be read."""
     # CSV is read line by line, so that the first record of a large file is there at once.
     if not saved.in_base and saved.path.suffix.lower() == ".csv" and not saved.bare:
@@ -310,7 +311,7 @@ def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
         if saved.guarded:
             rows = (list(map(unguarded_text, row)) for row in rows)
     else:
-        rows = iter(csv_rows(saved_records(saved)))
+        rows = iter(csv_texts(saved_records(saved)))
     names = next(rows, [])
     for row in rows:
         yield dict(zip(names, row, strict=False))
@@ -332,7 +333,7 @@ def chosen_records(
 
     Raises CallError for fields that the output does not have.
     """
-    for index, record in enumerate(records_of(output), 1):
+    for index, record in enumerate(records_as_texts(output), 1):
         if index == 1:
             _check_fields(record, where)
         if number is not None:

@@ -40,7 +40,7 @@ def typed_rows(rows: Sequence[Sequence[object]], schema: pa.Schema) -> pa.Table:
     columns = list(zip(*rows, strict=True)) or [()] * len(schema)
     fields = list(plain_schema(schema))
     arrays = [
-        typed(_row_texts(column), field.type, field_type(field))
+        typed_values(_row_texts(column), field.type, field_type(field))
         for column, field in zip(columns, fields, strict=True)
     ]
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
@@ -56,7 +56,7 @@ def field_of(name: str, kind: str, unit: str = "") -> pa.Field:
     return pa.field(name, plain_type(result), metadata={"field_type": kind, **texts})
 
 
-def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
+def typed_values(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     """The typed values of an output's texts."""
     if field_kind.written is TextStyle.AS_MONTH:
         # Some stores have months as “2026-03”, others as a day.

@@ -26,7 +26,7 @@ from boreotabula.drafting.asking.amend import (
     place_of,
 )
 from boreotabula.drafting.draft import draft
-from boreotabula.drafting.sketch import Sketch, listed, written
+from boreotabula.drafting.sketch import Sketch, key_texts, written
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.headings import normal_form
@@ -100,7 +100,7 @@ def _same_stamps(layout: Layout, sketch: Sketch) -> dict[str, str]:
 
 
 def _labels(source: Mapping[str, Any]) -> list[str]:
-    return [*listed(source.get("right_of")), *listed(source.get("below"))]
+    return [*key_texts(source.get("right_of")), *key_texts(source.get("below"))]
 
 
 def _words_of_tabs(
@@ -168,7 +168,7 @@ def _unknown_labels(
 
 def _missing(texts: Sequence[str], drafted: Any) -> list[str]:
     """The texts of a draft that the layout lacks."""
-    return [text for text in listed(drafted) if text not in texts]
+    return [text for text in key_texts(drafted) if text not in texts]
 
 
 def _types(

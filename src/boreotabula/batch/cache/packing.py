@@ -20,7 +20,7 @@ import pyarrow as pa
 
 from boreotabula.batch.file.facts import TabFacts
 from boreotabula.batch.file.read import FileReading, TabResult
-from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.account.roles import Account, Role
@@ -235,7 +235,7 @@ def _stored(finding: Finding) -> tuple[object, ...]:
 
 def _finding(stored: Sequence[Any]) -> Finding:
     code, message, advice, value, *values = stored
-    return Finding(kind_of(code), message, advice, value and Address(*value), *values)
+    return Finding(finding_kind(code), message, advice, value and Address(*value), *values)
 
 
 def _facts(stored: Mapping[str, Any]) -> TabFacts:

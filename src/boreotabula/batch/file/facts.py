@@ -13,7 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.batch.file.digests import records_digest
-from boreotabula.batch.file.lines import lines_of
+from boreotabula.batch.file.lines import pack_lines
 from boreotabula.findings.reasons import Doubtful
 from boreotabula.findings.subjects.values import READING_DOUBTFUL
 from boreotabula.layout.addresses import Address, column_letters
@@ -104,7 +104,7 @@ class TabFacts:
     doubtful: tuple[str, ...] = ()
     """Fields with texts in which day and month could be swapped, and nothing settles it."""
     lines: str = ""
-    """Some of its lines as digests, see `lines_of`."""
+    """Some of its lines as digests, see `pack_lines`."""
 
     @property
     def labels(self) -> Mapping[str, Address]:
@@ -159,7 +159,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         figures.ends,
         tuple(dict.fromkeys(_ways(reading))),
         tuple(sorted(_doubtful(reading))),
-        lines_of(tables, stamps) if body else "",
+        pack_lines(tables, stamps) if body else "",
     )
 
 

@@ -39,7 +39,7 @@ class LineDigests:
     numbers: Digests
 
 
-def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, object]) -> str:
+def pack_lines(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, object]) -> str:
     """Some lines of a tab, for `read_lines`, as a text: most tabs are never read again, and there
     may be very many.
 

@@ -33,7 +33,7 @@ from boreotabula.limits import Limits
 from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.corrections import corrected
-from boreotabula.reading.locate.places import texts_met
+from boreotabula.reading.locate.places import holds_search_text
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.captures import Capture, capture
 from boreotabula.reading.stamps.read import convert_stamp
@@ -257,7 +257,7 @@ class OpenFile:
         sheet = self.sheet(name)
         return sheet is not None and any(
             # A block that is read turned has its headings in a column.
-            texts_met(sheet.turn() if block.turned else sheet, block)
+            holds_search_text(sheet.turn() if block.turned else sheet, block)
             for block in blocks
         )
 

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
-from boreotabula.batch.layouts.decisions import DecisionLine, lines_of
+from boreotabula.batch.layouts.decisions import DecisionLine, decision_lines
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
@@ -68,7 +68,7 @@ def acceptances(text: str, name: str) -> tuple[Acceptance, ...]:
     Raises CallError, which names the line, for a line that does not say what is accepted, by whom
     and why, or that would accept more than a cell, a row or a column.
     """
-    lines = lines_of(text, name, COLUMNS, _NEEDED, ("code", "file", "tab", "cell"))
+    lines = decision_lines(text, name, COLUMNS, _NEEDED, ("code", "file", "tab", "cell"))
     return tuple(map(_acceptance, lines))
 
 

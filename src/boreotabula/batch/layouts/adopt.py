@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
+from boreotabula.batch.layouts.beside import csv_lines, free_path, set_in_layout, write
 from boreotabula.batch.layouts.glossaries import csv_rows, delimiter_of
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.private_files import turn_of
@@ -56,7 +56,7 @@ def _add(layout: Layout, pairs: Sequence[Pair]) -> Path:
         if rows is not None:
             write(path, content + _lines(content, rows, pairs))
             return path
-    path = free_name(layout.path, "headings.csv")
+    path = free_path(layout.path, "headings.csv")
     head = b"heading,field\n"
     write(path, head + _lines(head, [HEADINGS], pairs))
     _name_glossary(layout, path.name)

@@ -31,7 +31,7 @@ def csv_lines(
     return text.getvalue().encode()
 
 
-def free_name(layout: Path, name: str) -> Path:
+def free_path(layout: Path, name: str) -> Path:
     """An unused path beside a layout: the name, or one that begins with the layout's."""
     usual = layout.with_name(name)
     # Never written over: the file of that name is somebody's.

@@ -11,9 +11,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from boreotabula.batch.layouts.accepted import COLUMNS as ACCEPTANCE_COLUMNS
-from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
+from boreotabula.batch.layouts.beside import csv_lines, free_path, set_in_layout, write
 from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, DecisionLine, correction_of
-from boreotabula.batch.layouts.glossaries import decoded, read_file
+from boreotabula.batch.layouts.glossaries import decoded_text, read_layout_file
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
 from boreotabula.layout.patterns import Pattern
@@ -35,7 +35,7 @@ class DecisionFile:
     def path(self, layout: Layout) -> Path:
         """The file of a layout, or its future path."""
         named = self._named(layout)
-        return layout.path.parent / named if named else free_name(layout.path, f"{self.key}.csv")
+        return layout.path.parent / named if named else free_path(layout.path, f"{self.key}.csv")
 
     def line(
         self,
@@ -82,8 +82,8 @@ class DecisionFile:
         """
         path, named = self.path(layout), self._named(layout)
         head = (",".join(self.columns) + "\n").encode()
-        content = read_file(path, self.label) if named else head
-        columns = next(csv.reader(io.StringIO(decoded(content, path.name))), [])
+        content = read_layout_file(path, self.label) if named else head
+        columns = next(csv.reader(io.StringIO(decoded_text(content, path.name))), [])
         # A person may have left out columns that are not needed; nothing is lost as long as they
         # are not used.
         lacking = [column for column, value in line.items() if value and column not in columns]

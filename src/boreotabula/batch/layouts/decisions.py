@@ -40,7 +40,7 @@ class DecisionLine:
             raise CallError(f"{self.where}: “{text}” is no date; write it as 2026-12-31") from None
 
 
-def lines_of(
+def decision_lines(
     text: str, name: str, columns: Sequence[str], needed: Sequence[str], narrow: Sequence[str]
 ) -> Iterator[DecisionLine]:
     """The lines of a file of decisions with some columns.
@@ -83,7 +83,7 @@ def corrections(text: str, name: str, today: date) -> tuple[list[Correction], li
     read: list[Correction] = []
     past: list[str] = []
     needed = ("file", "cell", "is", "who", "why")
-    for line in lines_of(text, name, CORRECTION_COLUMNS, needed, ("file", "tab", "cell")):
+    for line in decision_lines(text, name, CORRECTION_COLUMNS, needed, ("file", "tab", "cell")):
         correction, until = correction_of(line), line.until()
         # A correction with a last day is for a mistake that will be gone by then.
         if until is not None and today > until:

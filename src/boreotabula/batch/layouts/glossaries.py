@@ -101,7 +101,7 @@ def _found(book: Workbook, part: str, name: str) -> tuple[Sheet, TableObject | N
 
 def csv_rows(content: bytes, name: str) -> Sequence[Sequence[str]]:
     """The rows of a CSV glossary. Raises LayoutError if it is not CSV in UTF-8."""
-    text = decoded(content, name)
+    text = decoded_text(content, name)
     try:
         return list(csv.reader(text.splitlines(keepends=True), delimiter_of(text), strict=True))
     except csv.Error as error:
@@ -122,7 +122,7 @@ def delimiter_of(text: str) -> type[csv.Dialect]:
     return Dialect
 
 
-def read_file(path: Path, what: str) -> bytes:
+def read_layout_file(path: Path, what: str) -> bytes:
     """The content of a layout or of a file that it includes. Raises LayoutError."""
     try:
         return content_of(path)
@@ -141,7 +141,7 @@ def _similar(path: Path) -> str:
     return f"; did you mean “{path.parent / near}”?" if near else ""
 
 
-def decoded(data: bytes, name: str) -> str:
+def decoded_text(data: bytes, name: str) -> str:
     """UTF-8 text. Raises LayoutError with the first invalid line."""
     try:
         return data.decode("utf-8-sig")

@@ -12,12 +12,12 @@ from boreotabula.batch.layouts.accepted import Acceptance, acceptances
 from boreotabula.batch.layouts.checked import checked_before
 from boreotabula.batch.layouts.decisions import corrections
 from boreotabula.batch.layouts.glossaries import (
-    decoded,
+    decoded_text,
     glossary_file,
     glossary_rows,
     is_text,
     list_entries,
-    read_file,
+    read_layout_file,
 )
 from boreotabula.batch.remote.address import is_remote, mirror_of
 from boreotabula.errors import CallError
@@ -76,8 +76,8 @@ class Layout:
         path = Path(path)
         if changed is None:
             _check_kind(path)
-        data = read_file(path, "layout") if changed is None else changed.encode()
-        text = decoded(data, path.name)
+        data = read_layout_file(path, "layout") if changed is None else changed.encode()
+        text = decoded_text(data, path.name)
         lists = _Lists(path.parent)
         # A layout with changes is tried once and never again, so keeping it would only fill the
         # folder.
@@ -144,7 +144,7 @@ def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: st
     if not path.is_file():
         problem = Problem(("glossary",), f"no file “{named.file}” beside the layout")
         raise layout_error(layout.name, text, [problem])
-    content = read_file(path, "glossary")
+    content = read_layout_file(path, "glossary")
     rows = glossary_rows(path, part, named.file, content)
     entries = glossary_entries(rows, named.file, spec.fields, (named.heading, named.field))
     # Only the rows that were read count: an output may be written into another tab of the same
@@ -171,9 +171,9 @@ def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], t
     if spec.accepted is None:
         return (), ()
     path = beside / spec.accepted
-    return acceptances(decoded(read_file(path, "file of acceptances"), path.name), path.name), (
-        path,
-    )
+    return acceptances(
+        decoded_text(read_layout_file(path, "file of acceptances"), path.name), path.name
+    ), (path,)
 
 
 def _corrections(
@@ -183,7 +183,7 @@ def _corrections(
     if spec.corrections is None:
         return [], [], ()
     path = beside / spec.corrections
-    text = decoded(read_file(path, "file of corrections"), path.name)
+    text = decoded_text(read_layout_file(path, "file of corrections"), path.name)
     return *corrections(text, path.name, today), (path,)
 
 

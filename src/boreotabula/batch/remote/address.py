@@ -34,7 +34,7 @@ def has_password(url: str) -> bool:
     return urlsplit(url).password is not None
 
 
-def shown(url: str) -> str:
+def without_password(url: str) -> str:
     """An address for display: without a password."""
     parts = urlsplit(url)
     # All before the last “@” is name and password, which may hold an “@” themselves.
@@ -60,9 +60,9 @@ def made_folder() -> Path:
 def mirror_of(url: str) -> Path:
     """The folder that the files of an address are fetched into."""
     # Without the password, so that a new one does not fetch everything again.
-    digest = hashlib.sha256(shown(url).rstrip("/").encode()).hexdigest()[:24]
+    digest = hashlib.sha256(without_password(url).rstrip("/").encode()).hexdigest()[:24]
     folder = fetched_folder() / digest / "files"
-    _NAMED[folder] = shown(url)
+    _NAMED[folder] = without_password(url)
     return folder
 
 

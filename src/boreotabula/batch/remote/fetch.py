@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from boreotabula.batch.private_files import make_own
-from boreotabula.batch.remote.address import fetched_folder, mirror_of, shown
+from boreotabula.batch.remote.address import fetched_folder, mirror_of, without_password
 from boreotabula.batch.remote.bounds import Coming
 from boreotabula.batch.remote.listing import (
     PAUSES,
@@ -132,7 +132,7 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
     Raises OSError with the reason, and CallError if the server cannot be reached.
     """
     # Part of the name is how the file was listed: once it changes it is another file here.
-    about = json.dumps([shown(file.url), file.name, stamp_of(file.entry)])
+    about = json.dumps([without_password(file.url), file.name, stamp_of(file.entry)])
     digest = hashlib.sha256(about.encode()).hexdigest()
     folder = fetched_folder() / "single" / digest[:2] / digest[2:32]
     name = file.name.rpartition("/")[2]
@@ -175,7 +175,7 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
         return fetched_here(f"{url}/")
     except CallError as error:
         if isinstance(error.__cause__ or error.__context__, FileNotFoundError):
-            raise CallError(f"“{shown(url)}”: there is no such file or page") from None
+            raise CallError(f"“{without_password(url)}”: there is no such file or page") from None
         raise
 
 

@@ -10,7 +10,7 @@ from contextlib import suppress
 from typing import Any
 from urllib.parse import unquote
 
-from boreotabula.batch.remote.address import shown
+from boreotabula.batch.remote.address import without_password
 from boreotabula.batch.remote.bounds import find
 from boreotabula.batch.remote.places import RemoteFolder, reason
 from boreotabula.errors import CallError
@@ -64,7 +64,9 @@ def listed(place: RemoteFolder, url: str) -> dict[str, Entry]:
             result = _found(place)
         except Exception as error:  # noqa: BLE001  # each system has errors of its own
             if pause is None or is_final(error):
-                raise CallError(f"“{shown(url)}” cannot be listed: {reason(error)}") from None
+                raise CallError(
+                    f"“{without_password(url)}” cannot be listed: {reason(error)}"
+                ) from None
             pause_for(pause)
         else:
             break

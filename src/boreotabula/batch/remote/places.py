@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote, urlsplit
 
-from boreotabula.batch.remote.address import shown
+from boreotabula.batch.remote.address import without_password
 from boreotabula.batch.remote.bounds import MOST_OF_LIST, SECONDS
 from boreotabula.errors import CallError
 
@@ -56,11 +56,11 @@ def open_place(url: str) -> RemoteFolder:
         return _any(url)
     except ImportError as error:
         raise CallError(
-            f"“{shown(url)}”: files on servers need more: pip install"
+            f"“{without_password(url)}”: files on servers need more: pip install"
             f' "boreotabula[remote]" ({error.name or error})'
         ) from None
     except Exception as error:  # noqa: BLE001  # each of those systems has errors of its own
-        raise CallError(f"“{shown(url)}” cannot be opened: {reason(error)}") from None
+        raise CallError(f"“{without_password(url)}” cannot be opened: {reason(error)}") from None
 
 
 def reason(error: BaseException) -> str:

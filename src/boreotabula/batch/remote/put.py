@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.batch.private_files import make_own
-from boreotabula.batch.remote.address import made_folder, shown
+from boreotabula.batch.remote.address import made_folder, without_password
 from boreotabula.batch.remote.places import RemoteFolder, open_place, reason
 from boreotabula.errors import CallError
 
@@ -25,7 +25,7 @@ class RemoteOutput:
     @property
     def shown(self) -> str:
         """Its address for display."""
-        return shown(self.url)
+        return without_password(self.url)
 
     @property
     def here(self) -> Path:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.sketch import NUMBERS, Sketch, listed, one_or_list
+from boreotabula.drafting.sketch import NUMBERS, Sketch, key_texts, one_or_list
 from boreotabula.look.texts.words import field_name
 
 _ASKED = ("name", "value", "blank", "heading", "apart")
@@ -30,7 +30,7 @@ def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
         return sketch
     if doubt.kind == "blank":
         sign = doubt.choices[0].partition("“")[2].partition("”")[0]
-        left = [text for text in listed(sketch.reading.get("empty")) if text != sign]
+        left = [text for text in key_texts(sketch.reading.get("empty")) if text != sign]
         reading = {key: value for key, value in sketch.reading.items() if key != "empty"}
         return replace(sketch, reading={**reading, **({"empty": left} if left else {})})
     if doubt.kind == "value":
@@ -124,7 +124,7 @@ def _in_pattern(text: str, old: str, new: str) -> str:
 
 
 def _in_tabs(tabs: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
-    named = [_in_pattern(text, old, new) for text in listed(tabs.get("named"))]
+    named = [_in_pattern(text, old, new) for text in key_texts(tabs.get("named"))]
     return {**tabs, **({"named": one_or_list(named)} if named else {})}
 
 
@@ -136,14 +136,14 @@ def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for key, value in block.items():
         if key in _NAMES:
-            names = [new if name == old else name for name in listed(value)]
+            names = [new if name == old else name for name in key_texts(value)]
             values[key] = one_or_list(names) if isinstance(value, str) else names
         elif key == "group_row":
             values[key] = _in_groups(value, old, new)
         elif key == "control":
             values[key] = _in_control(value, old, new)
         elif key == "caption":
-            values[key] = one_or_list([_in_pattern(text, old, new) for text in listed(value)])
+            values[key] = one_or_list([_in_pattern(text, old, new) for text in key_texts(value)])
         elif key == "tabs":
             values[key] = _in_tabs(value, old, new)
         elif key in ("stamps", "also"):

@@ -10,7 +10,7 @@ from boreotabula.drafting.asking.rows import about_rows, not_filled_in
 from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.files import FILE_TWICE
@@ -162,7 +162,7 @@ def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
 
 def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
     """The signs that are read as no value, each with the first cell that holds it."""
-    for sign in listed(draft.sketch.reading.get("empty")):
+    for sign in key_texts(draft.sketch.reading.get("empty")):
         cells = [
             (example.specimen, row, column)
             for example in draft.kind.examples
@@ -196,7 +196,9 @@ def _keys_with(sketch: Sketch, name: str) -> list[str]:
     """
     capture = f"{{{name}}}"
     keys = ["`include`"] if any(capture in text for text in sketch.include) else []
-    keys += ["[tabs]"] if any(capture in text for text in listed(sketch.tabs.get("named"))) else []
+    keys += (
+        ["[tabs]"] if any(capture in text for text in key_texts(sketch.tabs.get("named"))) else []
+    )
     keys += ["[stamps]"] if name in sketch.stamps else []
     for block in (sketch.block, *sketch.more):
         keys += [

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.tab import ReadBlock
 from boreotabula.texts import counted
@@ -30,7 +30,7 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
     """The question whether rows of a list are records without the fields that name the others."""
     sketch = draft.sketch
     own = sketch.table_fields
-    carried = listed(sketch.block.get("carry_down"))
+    carried = key_texts(sketch.block.get("carry_down"))
     # One column more than the name: with two columns a blank name is most likely a group.
     if not sketch.listed or sketch.more or len(own) < _FEWEST_FIELDS or own[0] in carried:
         return

@@ -21,7 +21,7 @@ gaps.
 """
 
 
-def carried_columns(
+def find_carried_columns(
     tables: Tables, columns: Sequence[DraftColumn], leading: int | None = None
 ) -> Iterator[int]:
     """The columns whose cells name the rows down to their next filled cell, left to right.

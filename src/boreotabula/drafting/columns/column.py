@@ -41,7 +41,7 @@ def shared_texts(first: DraftColumn, second: DraftColumn, tables: Tables) -> flo
     for column in (first, second):
         # Computed once for each column: pairs of columns are compared many times.
         if column.texts is None:
-            column.texts = {cell for cell in cells_of(column, tables) if isinstance(cell, str)}
+            column.texts = {cell for cell in sample_cells(column, tables) if isinstance(cell, str)}
         texts.append(column.texts)
     shared = len(texts[0] & texts[1])
     return shared / min(map(len, texts)) if shared > 1 else 0.0
@@ -70,7 +70,7 @@ _SAMPLE, _TABLES = 40, 4
 _NUMBERS = frozenset(("integer", "number"))
 
 
-def cells_of(column: DraftColumn, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
+def sample_cells(column: DraftColumn, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
     """Some filled cells of a column, from several tables."""
     cells: list[Cell] = []
     for number in list(column.places)[:_TABLES]:
@@ -84,7 +84,7 @@ def cells_of(column: DraftColumn, tables: Tables, most: int = _SAMPLE) -> list[C
 def are_of_one_type(first: DraftColumn, second: DraftColumn, tables: Tables) -> bool:
     for column in (first, second):
         if column.kind is None:
-            cells = cells_of(column, tables)
+            cells = sample_cells(column, tables)
             column.kind = _type_of(cells) if cells else ""
     types = {first.kind, second.kind} - {""}
     return len(types) < 2 or types <= _NUMBERS

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from boreotabula.drafting.columns.alignment import columns_of
-from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
-from boreotabula.drafting.columns.column import DraftColumn, cells_of
+from boreotabula.drafting.columns.carried import find_carried_columns, numbers_lines
+from boreotabula.drafting.columns.column import DraftColumn, sample_cells
 from boreotabula.drafting.columns.over_columns import (
     Tables,
     heading_of,
@@ -80,9 +80,9 @@ def _leading_groups(shapes: Tables, columns: Sequence[DraftColumn]) -> range:
     # Days may name groups although they are figures.
     if not leading and _are_days(shapes, columns[0]):
         leading = 1
-        carried = set(carried_columns(shapes, columns, leading))
+        carried = set(find_carried_columns(shapes, columns, leading))
     else:
-        carried = set(carried_columns(shapes, columns[:leading]))
+        carried = set(find_carried_columns(shapes, columns[:leading]))
     start = int(0 not in carried and numbers_lines(shapes, columns[0]))
     stop = next(index for index in count(start) if index not in carried)
     return range(start, stop)
@@ -90,7 +90,7 @@ def _leading_groups(shapes: Tables, columns: Sequence[DraftColumn]) -> range:
 
 def _are_days(shapes: Tables, column: DraftColumn) -> bool:
     """Whether a column holds only dates."""
-    return typed(cells_of(column, shapes), tolerant=False).kind == "date"
+    return typed(sample_cells(column, shapes), tolerant=False).kind == "date"
 
 
 def _lead_groups(shapes: Tables) -> bool:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from boreotabula.drafting.columns.alignment import columns_by_place, columns_of
-from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
+from boreotabula.drafting.columns.carried import find_carried_columns, numbers_lines
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
@@ -137,7 +137,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
             fields = {**captured, **fields}
         else:
             block["found_by"] = one_or_list(_found_by(shapes))
-    carried = [stub[index] for index in carried_columns(shapes, aligned) if stub[index] != "-"]
+    carried = [stub[index] for index in find_carried_columns(shapes, aligned) if stub[index] != "-"]
     if carried and not shape.bare and not corner:
         block["carry_down"] = one_or_list(carried)
     return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))

@@ -6,13 +6,13 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.look.texts.types import Typed
 
 
 def with_type(sketch: Sketch, name: str, type_: Typed) -> Sketch:
     """A sketch with the type of a field, and the options that it implies."""
-    empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *type_.nothing])
+    empty = dict.fromkeys([*key_texts(sketch.reading.get("empty")), *type_.nothing])
     keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
     # What is said of the whole layout is said once, under [reading].
     options = dict(type_.options)

@@ -8,7 +8,7 @@ from collections.abc import Collection, Sequence
 from boreotabula.drafting.labels.gathered import (
     FEW,
     Stamps,
-    field_type,
+    stamp_type,
 )
 from boreotabula.drafting.labels.grouping import groups_of, with_labels_above
 from boreotabula.drafting.labels.names import plain
@@ -56,7 +56,7 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
             way = "below" if pairs[0].way == "below" else "right_of"
             labels = list(dict.fromkeys(pair.label for pair in pairs))
             source = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
-            stamps.add(label, source, field_type([pair.value for pair in pairs]))
+            stamps.add(label, source, stamp_type([pair.value for pair in pairs]))
             stamps.moments += [text for text in map(str, values) if period_of(text)]
             by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
             for index, pair in group:

@@ -43,7 +43,7 @@ def outside(example: Example) -> list[tuple[int, int, str]]:
     return [text for text in example.sheet.texts() if not inside(shapes, text[0], text[1])]
 
 
-def field_type(values: Sequence[Cell]) -> str:
+def stamp_type(values: Sequence[Cell]) -> str:
     """The type of a stamp: months and dates in words are read by the languages of the layout."""
     text = type_of_values(values)
     return text if text in ("month", "date") else type_of(values)

@@ -7,7 +7,7 @@ from itertools import zip_longest
 from typing import Any
 
 from boreotabula.drafting.columns.lists import NAMES_OF_MOMENTS
-from boreotabula.drafting.labels.gathered import Stamps, field_type
+from boreotabula.drafting.labels.gathered import Stamps, stamp_type
 from boreotabula.drafting.labels.names import plain
 from boreotabula.drafting.tabs.interface_lines import LineCells
 from boreotabula.drafting.tabs.specimens import Example
@@ -28,7 +28,7 @@ def stamps_of_lines(examples: Sequence[Example], taken: Collection[str]) -> Stam
             if not column or not values:
                 # The mark of the line says what it is, and no value.
                 continue
-            kind = field_type(values)
+            kind = stamp_type(values)
             word = NAMES_OF_MOMENTS.get(kind, "header")
             name = field_name(word, [*taken, *stamps.fields])
             source = _source(lines, row, column, counted=len(blank) == 1)

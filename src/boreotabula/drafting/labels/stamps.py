@@ -10,8 +10,8 @@ from boreotabula.drafting.labels.covers import add_covers
 from boreotabula.drafting.labels.gathered import (
     FEW,
     Stamps,
-    field_type,
     outside,
+    stamp_type,
 )
 from boreotabula.drafting.labels.grouping import Found, groups_of, with_labels_above
 from boreotabula.drafting.labels.names import plain
@@ -53,7 +53,7 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
         way = "below" if pairs[0].way == "below" else "right_of"
         source = _of_several_tables(group, examples) or {way: one_or_list(labels)}
-        stamps.add(name, source, field_type([pair.value for pair in pairs]))
+        stamps.add(name, source, stamp_type([pair.value for pair in pairs]))
         labelled |= {normal_form(label) for label in labels}
         # Names of files and tabs need not say again what a label says.
         for position, pair in group:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from boreotabula.drafting.sketch import Sketch, listed, one_or_list
+from boreotabula.drafting.sketch import Sketch, key_texts, one_or_list
 from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.texts.words import field_name
@@ -39,7 +39,7 @@ def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
         for text, name in sketch.headings.items():
             headings.setdefault(text, names[name])
         for key, value in sketch.reading.items():
-            values = dict.fromkeys([*listed(reading.get(key)), *listed(value)])
+            values = dict.fromkeys([*key_texts(reading.get(key)), *key_texts(value)])
             reading[key] = list(values) if key in ("empty", "languages") else value
     return replace(
         main,
@@ -149,7 +149,7 @@ def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, An
 def _table_name(kind: TabFamily, sketch: Sketch, taken: Sequence[str]) -> str:
     """The name of a kind's output table: from its tabs, or its title."""
     tabs = {example.specimen.tab for example in kind.examples}
-    named = listed(sketch.tabs.get("named"))
+    named = key_texts(sketch.tabs.get("named"))
     text = tabs.pop() if len(tabs) == 1 else (named[0].partition("{")[0] if named else "")
     plain = normal_form(text).replace(" ", "_")
     return field_name(plain or sketch.title, taken, "table")

@@ -12,7 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from boreotabula.drafting.search.judging import BITS_OF_TEXT, Judgement
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.drafting.texts.bits import (
     KEY,
     NAME,
@@ -66,7 +66,7 @@ def _written(sketch: Sketch) -> dict[str, _Once]:
     blocks = (sketch.block, *sketch.more)
 
     def named(key: str) -> set[str]:
-        return {name for block in blocks for name in listed(block.get(key))}
+        return {name for block in blocks for name in key_texts(block.get(key))}
 
     levels, values, carried = map(named, ("across", "value", "carry_down"))
     stamped = {

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from boreotabula.drafting.columns.over_columns import list_heading
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.search.keys import key_of
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.look.texts.types import FOOTNOTE_SIGNS
 from boreotabula.look.texts.words import field_name
@@ -73,7 +73,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
         if summary.lacking and summary.lacking < summary.tabs and name not in comments:
             comments[name] = f"blank or missing on {summary.lacking} of {summary.tabs} tabs"
     for name, option in sketch.options.items():
-        signs = [text for text in listed(option.get("unit")) if set(text) <= set(FOOTNOTE_SIGNS)]
+        signs = [text for text in key_texts(option.get("unit")) if set(text) <= set(FOOTNOTE_SIGNS)]
         if signs and name not in comments:
             quoted = " and ".join(f"“{sign}”" for sign in signs)
             comments[name] = f"{quoted} behind a number is passed over"

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
-from boreotabula.drafting.sketch import Sketch, listed, one_or_list
+from boreotabula.drafting.sketch import Sketch, key_texts, one_or_list
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
@@ -272,7 +272,7 @@ def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
 
 def _table_name(block: Mapping[str, Any]) -> str:
     """The name of a block's output table: from what names its rows."""
-    names = [*listed(block.get("stub")), *listed(block.get("columns"))]
+    names = [*key_texts(block.get("stub")), *key_texts(block.get("columns"))]
     return next((name for name in names if name != "-"), "table")
 
 

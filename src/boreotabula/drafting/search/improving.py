@@ -12,7 +12,7 @@ from boreotabula.drafting.columns.unit_rows import may_have_units
 from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
-from boreotabula.drafting.sketch import Sketch, listed, one_or_list
+from boreotabula.drafting.sketch import Sketch, key_texts, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
 from boreotabula.findings.subjects.headings import HEADING_TWICE
 from boreotabula.findings.subjects.rows import ROW_BELOW_TABLE
@@ -91,7 +91,7 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Itera
     if sketch.listed and any(finding.kind == ROW_BELOW_TABLE for _, finding in judged.errors):
         # In a list a lone number below the last record may be the sum of its column.
         unnamed_totals[""] = None
-    totals = listed(sketch.block.get("totals"))
+    totals = key_texts(sketch.block.get("totals"))
     new = [text for text in unnamed_totals if text not in totals]
     if new and len(new) <= _MOST_NAMED:
         yield sketch.having(totals=one_or_list([*totals, *new]))
@@ -107,7 +107,7 @@ def _groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sket
     rows = (text for text, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(row for row in rows if row and not is_total(row))
     if isinstance(group, dict):
-        names = [*listed(group["named"]), *sums]
+        names = [*key_texts(group["named"]), *sums]
         if sums and len(names) <= _MOST_NAMED:
             yield sketch.having(group_row={**group, "named": one_or_list(names)})
         return
@@ -184,7 +184,7 @@ def _carried(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Ske
     """Stub cells that are filled once."""
     if "stub" not in sketch.block or "carry_down" in sketch.block or "across" not in sketch.block:
         return
-    for name in listed(sketch.block["stub"])[:-1]:
+    for name in key_texts(sketch.block["stub"])[:-1]:
         yield sketch.having(carry_down=name)
 
 

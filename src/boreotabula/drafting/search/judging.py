@@ -10,7 +10,7 @@ from math import inf
 import numpy as np
 import pyarrow as pa
 
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
@@ -198,7 +198,7 @@ def _around(sketch: Sketch, specimen: Specimen, plan: Plan) -> Surroundings:
     texts_kept: dict[str, str] = {}
     for patterns, kind, name in (
         (sketch.include, PatternKind.FILE, specimen.file),
-        (listed(sketch.tabs.get("named", ())), PatternKind.TAB, specimen.tab),
+        (key_texts(sketch.tabs.get("named", ())), PatternKind.TAB, specimen.tab),
     ):
         kept = capture(tuple(pattern(text, kind) for text in patterns), name, plan)
         texts_kept |= kept.texts if kept else {}

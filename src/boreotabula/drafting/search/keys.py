@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import pyarrow as pa
 
 from boreotabula.drafting.search.judging import Judgement, distinct_count
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.layout.field_types import type_called
 
 _SURE_RECORDS, _SURE_FILES = 20, 2
@@ -38,7 +38,7 @@ def key_of(sketch: Sketch, judged: Judgement) -> tuple[str, ...]:
 
 def _may_tell(sketch: Sketch, name: str) -> bool:
     """Whether a field can be part of a key: it is no measure."""
-    levels = (*listed(sketch.block.get("across")), *listed(sketch.block.get("stub")))
+    levels = (*key_texts(sketch.block.get("across")), *key_texts(sketch.block.get("stub")))
     of_tab = name in sketch.stamps or name in sketch.captured
     return of_tab or name in levels or not type_called(sketch.fields[name]).is_number
 

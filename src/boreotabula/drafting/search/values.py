@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.judging import Judgement
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, key_texts
 from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.findings.subjects.headings import HEADING_NOT_CONVERTED
 from boreotabula.findings.subjects.stamps import STAMP_NOT_CONVERTED
@@ -19,7 +19,7 @@ from boreotabula.look.texts.types import NOTHING, month_languages, typed
 Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 
 
-def texts_met(judged: Judgement, name: str) -> list[str]:
+def distinct_texts(judged: Judgement, name: str) -> list[str]:
     """The distinct texts that the records have for a field, in order."""
     result: dict[str, None] = {}
     for reading in judged.readings:
@@ -34,7 +34,11 @@ def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[
     """The fields that are texts, with the texts that occur."""
     # A part of a caption or of a name stays as it is written: 3.10 is another one than 3.1.
     for name, kind in sketch.fields.items():
-        if kind == "text" and name not in sketch.captured and (texts := texts_met(judged, name)):
+        if (
+            kind == "text"
+            and name not in sketch.captured
+            and (texts := distinct_texts(judged, name))
+        ):
             yield name, texts
 
 
@@ -46,7 +50,7 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator
             text = finding.found.strip()
             if text in NOTHING:
                 texts[text] = None
-    known_texts = listed(sketch.reading.get("empty"))
+    known_texts = key_texts(sketch.reading.get("empty"))
     if texts:
         yield sketch.reading_with(empty=[*known_texts, *texts])
 
@@ -79,7 +83,7 @@ def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
 
 
 def _languages(sketch: Sketch) -> list[str]:
-    return listed(sketch.reading.get("languages"))
+    return key_texts(sketch.reading.get("languages"))
 
 
 def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
@@ -87,7 +91,7 @@ def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Ite
     years = [name for name in sketch.fields if _is_year(judged, name)]
     if not years:
         return
-    known_texts = listed(sketch.reading.get("languages"))
+    known_texts = key_texts(sketch.reading.get("languages"))
     for name, texts in _text_fields(sketch, judged):
         languages = month_languages(texts, known_texts)
         if languages is not None:

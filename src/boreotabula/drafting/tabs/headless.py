@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 
 from boreotabula.drafting.tabs.specimens import TabFamily
-from boreotabula.look.looks import FIGURE, columns_of, looks_of
+from boreotabula.look.looks import FIGURE, looks_of, looks_of_columns
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_HAVE = 0.5
@@ -62,7 +62,7 @@ _LEAST_ROWS, _LEAST_COLUMNS, _ALIKE_ROWS = 2, 2, 0.9
 
 def column_looks(sheet: Sheet) -> tuple[int, ...]:
     """What the cells of each column of a sheet look like, below its first row."""
-    return columns_of(looks_of(sheet)[1:])
+    return looks_of_columns(looks_of(sheet)[1:])
 
 
 def _has_label(sheet: Sheet) -> bool:

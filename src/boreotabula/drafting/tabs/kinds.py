@@ -10,7 +10,11 @@ from boreotabula.drafting.tabs.cards import cards_of
 from boreotabula.drafting.tabs.headless import holds_records, with_headless
 from boreotabula.drafting.tabs.interface_lines import Marks, interface_lines_of
 from boreotabula.drafting.tabs.label_rows import with_label_rows
-from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
+from boreotabula.drafting.tabs.left_out import (
+    without_copied_files,
+    without_lookups,
+    without_summaries,
+)
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
@@ -40,7 +44,7 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
     Copies of files, tabs with the same content in every file, and tabs that sum up others have no
     kind: they are left out, and reported.
     """
-    own, left_out = without_copies(specimens)
+    own, left_out = without_copied_files(specimens)
     own, lookups = without_lookups(own)
     repeats = repeats_of([specimen.sheet for specimen in own])
     shapes_there = [shapes_of(specimen.sheet, repeats) for specimen in own]

@@ -21,7 +21,7 @@ def _content(sheet: Sheet) -> tuple[object, ...]:
     return (sheet.name, tuple(map(tuple, sheet.rows)))
 
 
-def without_copies(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
+def without_copied_files(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
     """The tabs without those of files that are copies of others, whatever their names."""
     by_file: dict[str, list[Specimen]] = {}
     for specimen in specimens:

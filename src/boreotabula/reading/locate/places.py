@@ -51,7 +51,7 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
     yield CAPTION_AMBIGUOUS(where, caption=caption.text, used=used, other=other_texts)
 
 
-def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
+def holds_search_text(sheet: Sheet, block: BlockPlan) -> bool:
     """Whether any of the texts by which a block is found stands on a sheet; always false for a
     block found by position alone.
     """

@@ -14,7 +14,7 @@ from boreotabula.review.charts.figure import (
 )
 from boreotabula.review.charts.styles import INK, ONLY_SERIES, bar_colours, with_minus
 from boreotabula.review.crosstab.cross import Cross
-from boreotabula.review.crosstab.crosstab import number_text, places_of
+from boreotabula.review.crosstab.crosstab import decimals_needed, readable_number
 from boreotabula.texts import brief
 
 
@@ -32,7 +32,7 @@ def draw_bars(cross: Cross) -> Any:
         drawn.append(axes.barh(places, values, thick * 0.92, color=colour))
         for row, place in zip(cross.cells, places, strict=True):
             number = row[group]
-            text = with_minus(number_text(number, cross.value_kind, places_of(cross)))
+            text = with_minus(readable_number(number, cross.value_kind, decimals_needed(cross)))
             axes.annotate(
                 text if number is not None else "no record", (number or 0.0, place),
                 (4 if (number or 0) >= 0 else -4, 0), textcoords="offset points", va="center",
@@ -47,7 +47,7 @@ def draw_bars(cross: Cross) -> Any:
     axes.set_xlabel(with_unit(cross))
     if groups > 1:
         legend = axes.legend(
-            drawn, list(map(str, range(groups))), title=cross.wish.across, loc="upper left",
+            drawn, list(map(str, range(groups))), title=cross.spec.across, loc="upper left",
             bbox_to_anchor=(1, 1), frameon=False,
         )  # fmt: skip
         # Names are put in afterwards: a label that begins with “_” would be left out.

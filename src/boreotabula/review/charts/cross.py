@@ -26,7 +26,7 @@ def kind_for(cross: Cross) -> str:
     """
     if cross.in_time and len(cross.columns) > 1 and len(cross.rows) <= MOST_LINES:
         return "lines"
-    if cross.wish.across is None or (
+    if cross.spec.across is None or (
         len(cross.rows) * len(cross.columns) <= _MOST_BARS and len(cross.columns) <= len(COLOURS)
     ):
         return "bars"
@@ -46,7 +46,7 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
         row_ranks=cross.row_ranks or tuple(range(len(cross.rows))),
         column_ranks=cross.column_ranks or tuple(range(len(cross.columns))),
     )
-    shown = with_brief_names(_from_first_number(ranked) if cross.wish.change else ranked)
+    shown = with_brief_names(_from_first_number(ranked) if cross.spec.change else ranked)
     write_picture(out, lambda: draw(shown))
 
 

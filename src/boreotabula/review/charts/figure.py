@@ -82,9 +82,9 @@ def set_title(figure: Any, words: str) -> None:
 
 def title_of(cross: Cross) -> str:
     """The subject of a cross-tab, with the fields of its rows and columns, and its selection."""
-    *first, last = [*cross.wish.rows, *([cross.wish.across] if cross.wish.across else [])] or [""]
+    *first, last = [*cross.spec.rows, *([cross.spec.across] if cross.spec.across else [])] or [""]
     by = f"{', '.join(first)} and {last}" if first else last
-    where = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
+    where = ", ".join(f"{name} = {value}" for name, value in cross.spec.where)
     title = cross.measure + (f" by {by}" if by else "") + (f", {where}" if where else "")
     return title[:1].upper() + title[1:]
 

@@ -70,7 +70,7 @@ def draw_heat(cross: Cross) -> Any:
     # The row of what is taken together has the largest sums, and would take all the colour.
     coloured = cross.cells[: len(names) - bool(cross.others)]
     numbers = [number for line in coloured for number in line if number is not None]
-    low, high = _ends(numbers, both_sides=cross.wish.change)
+    low, high = _ends(numbers, both_sides=cross.spec.change)
     every = [number for line in cross.cells for number in line if number is not None]
     written = number_form(every, cross.value_kind)
     for panel, axis in enumerate(axes):
@@ -79,7 +79,7 @@ def draw_heat(cross: Cross) -> Any:
         axis.patch.set(facecolor="white", edgecolor="#9A9A9A", hatch=_HATCH)
         image = axis.imshow(
             _painted(coloured, part, form.lines, count), aspect="auto", vmin=low, vmax=high,
-            cmap=_SCALE_OF_CHANGES if cross.wish.change else _SCALE,
+            cmap=_SCALE_OF_CHANGES if cross.spec.change else _SCALE,
         )  # fmt: skip
         shown = [brief(name, 60) for name in names[part]]
         axis.set_yticks(range(len(shown)), shown, fontsize=7.5 if form.is_small else 10)
@@ -92,7 +92,7 @@ def draw_heat(cross: Cross) -> Any:
             _write_in_cells(axis, image, cross.cells[part], written, len(coloured) - part.start,
                             6 if form.is_small else 7.5)  # fmt: skip
         if len(every) < len(names) * count:
-            axis.set_xlabel(f"hatched: {_NOTHING_TO_COMPARE if cross.wish.change else 'no record'}")
+            axis.set_xlabel(f"hatched: {_NOTHING_TO_COMPARE if cross.spec.change else 'no record'}")
     bar = figure.colorbar(image, ax=axes, shrink=min(1.0, 6 / max(figure.get_figheight(), 1)))
     bar.set_label(", ".join(filter(None, (with_unit(cross), written.word))))
     _write_scale(bar, written, cross)

@@ -46,7 +46,7 @@ def draw_lines(cross: Cross) -> Any:
             ends.append((last, names[position], style))
     write_numbers(axes.yaxis, cross.value_kind)
     lowest = min(cell for row in cross.cells for cell in row if cell is not None)
-    if lowest >= 0 and not cross.wish.change:
+    if lowest >= 0 and not cross.spec.change:
         axes.set_ylim(bottom=0)
     else:
         axes.axhline(0, color=INK, linewidth=0.8, zorder=1.5)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from boreotabula.layout.field_types import FieldType
-from boreotabula.review.crosstab.crosstab import number_text
+from boreotabula.review.crosstab.crosstab import readable_number
 
 COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
 """Colour-blind people can distinguish them, too (Okabe and Ito, 2008); yellow is left out as too
@@ -99,7 +99,7 @@ class NumberForm:
         part = number / self.divisor
         if number and not round(part, self.places) and self.divisor > 1:
             return "≈0"
-        return with_minus(number_text(part, self.kind, self.places))
+        return with_minus(readable_number(part, self.kind, self.places))
 
 
 _LONGEST = 1e7

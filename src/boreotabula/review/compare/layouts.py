@@ -15,7 +15,7 @@ from boreotabula.batch.run.outcome import Run
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address
-from boreotabula.layout.keys import Labels, Part, key_of
+from boreotabula.layout.keys import Labels, Part, layout_key
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.review.compare.sides import Side, table_side
 
@@ -100,7 +100,7 @@ def _flat(value: Any, path: str) -> Iterator[tuple[str, str]]:
         for key in fields(value):
             inner = getattr(value, key.name)
             if inner != _default(key):
-                yield from _flat(inner, f"{lead}{key_of(key.name)}")
+                yield from _flat(inner, f"{lead}{layout_key(key.name)}")
     elif isinstance(value, Mapping) and path.rpartition(".")[2] != "unit":
         for name, inner in value.items():
             yield from _flat(inner, f"{lead}{name}")

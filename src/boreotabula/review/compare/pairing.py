@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from boreotabula.review.compare.parts import columns_of, joined
+from boreotabula.review.compare.parts import arrays_of, joined_texts
 
 Places = NDArray[np.int64]
 
@@ -31,9 +31,9 @@ def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence
 
     Otherwise order is ignored.
     """
-    keys = [joined(columns_of(value, key)) for value in (before, after)]
+    keys = [joined_texts(arrays_of(value, key)) for value in (before, after)]
     wholes = [
-        joined([keys[index].cast(pa.string()), *columns_of(value, values)])
+        joined_texts([keys[index].cast(pa.string()), *arrays_of(value, values)])
         for index, value in enumerate((before, after))
     ]
     old, new = _matched(*_codes(*wholes))

@@ -59,7 +59,7 @@ def split(
                 count += some.num_rows
                 columns = [formed(some.column(name), ways.get(name, "")) for name in names]
                 whole = pa.RecordBatch.from_arrays([*columns, places], schema=schema)
-                for number, part in _spread(whole, joined(columns_of(whole, key)), parts):
+                for number, part in _spread(whole, joined_texts(arrays_of(whole, key)), parts):
                     writers[number].write_batch(part)
     return Split(files, count)
 
@@ -88,7 +88,7 @@ def _spread(
         yield int(number), batch.filter(pa.array(numbers == number))
 
 
-def columns_of(batch: pa.RecordBatch | pa.Table, names: Sequence[str]) -> list[pa.Array]:
+def arrays_of(batch: pa.RecordBatch | pa.Table, names: Sequence[str]) -> list[pa.Array]:
     """Some columns as plain arrays."""
     columns = []
     for name in names:
@@ -97,7 +97,7 @@ def columns_of(batch: pa.RecordBatch | pa.Table, names: Sequence[str]) -> list[p
     return columns
 
 
-def joined(columns: Sequence[pa.Array]) -> pa.Array:
+def joined_texts(columns: Sequence[pa.Array]) -> pa.Array:
     """Columns as one text for each record; blanks differ from all texts."""
     if not columns:
         raise ValueError("no columns to join")

@@ -29,7 +29,7 @@ from boreotabula.stores.bases.base import BasePlace
 from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
 from boreotabula.stores.records import base_rows, dataset_batches, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
-from boreotabula.stores.typed import field_of, in_seconds, typed
+from boreotabula.stores.typed import field_of, in_seconds, typed_values
 from boreotabula.unreadable import UnreadableError
 
 _BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")
@@ -100,7 +100,9 @@ def records_by_hand(path: Path) -> pa.Table:
     side = _by_hand(path, None)
     fields = [field_of(name, kind) for name, kind in side.kinds.items()]
     (batch,) = side.batches()
-    columns = [typed(batch.column(field.name), field.type, field_type(field)) for field in fields]
+    columns = [
+        typed_values(batch.column(field.name), field.type, field_type(field)) for field in fields
+    ]
     return pa.Table.from_arrays(columns, schema=pa.schema(fields))
 
 

@@ -40,7 +40,7 @@ class CrosstabSpec:
 class Cross:
     """A cross-tab. A cell is None where there is no record, or no record has a value."""
 
-    wish: CrosstabSpec
+    spec: CrosstabSpec
     rows: tuple[Label, ...]
     columns: tuple[str, ...]
     """One label for each column; a single empty one if nothing is across."""
@@ -70,6 +70,6 @@ class Cross:
     @property
     def measure(self) -> str:
         """The meaning of the numbers, in words."""
-        how, value = self.wish.how, self.wish.value
+        how, value = self.spec.how, self.spec.value
         message = f"{how} of {value}" if value else "number of records"
-        return f"change of the {message}" if self.wish.change else message
+        return f"change of the {message}" if self.spec.change else message

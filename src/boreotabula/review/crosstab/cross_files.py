@@ -11,7 +11,7 @@ from typing import Any
 from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab.cross import Cross
-from boreotabula.review.crosstab.crosstab import moment_text, places_of
+from boreotabula.review.crosstab.crosstab import decimals_needed, moment_text
 from boreotabula.sheets.parts.writing import new_workbook, put
 from boreotabula.texts import counted
 
@@ -33,22 +33,26 @@ def write_cross(cross: Cross, out: Path) -> None:
         stream.write(content)
 
 
-def lines_of(cross: Cross) -> Iterator[list[str | float | None]]:
+def cross_rows(cross: Cross) -> Iterator[list[str | float | None]]:
     """Heading, rows and totals; a cell without a number is None."""
-    names = list(cross.wish.rows) or [""]
-    columns = list(cross.columns) if cross.wish.across else [cross.measure]
-    beside = bool(cross.row_totals) and cross.wish.totals
+    names = list(cross.spec.rows) or [""]
+    columns = list(cross.columns) if cross.spec.across else [cross.measure]
+    beside = bool(cross.row_totals) and cross.spec.totals
     more_texts = ["total"] if beside else []
     yield [*names, *columns, *more_texts]
     for index, label in enumerate(cross.rows):
         sums = [cross.row_totals[index]] if beside else []
-        yield [*label, *shown(cross, [*cross.cells[index], *sums])]
-    if len(cross.rows) > 1 and cross.wish.totals:
+        yield [*label, *as_cell_value(cross, [*cross.cells[index], *sums])]
+    if len(cross.rows) > 1 and cross.spec.totals:
         last = [cross.total] if beside else []
-        yield ["total", *[""] * (len(names) - 1), *shown(cross, [*cross.column_totals, *last])]
+        yield [
+            "total",
+            *[""] * (len(names) - 1),
+            *as_cell_value(cross, [*cross.column_totals, *last]),
+        ]
 
 
-def shown(cross: Cross, numbers: Sequence[float | None]) -> list[str | float | None]:
+def as_cell_value(cross: Cross, numbers: Sequence[float | None]) -> list[str | float | None]:
     """Numbers as they are; dates and times as texts."""
     kind = cross.value_kind
     if not kind.is_moment:
@@ -59,7 +63,7 @@ def shown(cross: Cross, numbers: Sequence[float | None]) -> list[str | float | N
 def _csv(cross: Cross) -> bytes:
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\r\n")
-    for line in lines_of(cross):
+    for line in cross_rows(cross):
         writer.writerow(["" if value is None else _plain(value) for value in line])
     return text.getvalue().encode()
 
@@ -78,13 +82,13 @@ def _workbook(cross: Cross) -> bytes:
         total = book.add_format({"num_format": number, "bold": True, "top": 1})
         beside = book.add_format({"num_format": number, "bold": True})
         tab = book.add_worksheet("Cross-tab")
-        wheres = [f"{name} = {value}" for name, value in cross.wish.where]
+        wheres = [f"{name} = {value}" for name, value in cross.spec.where]
         unit = [cross.unit] if cross.unit else []
         title = ", ".join([cross.measure, *unit, *wheres, counted(cross.records, "record")])
-        lines = list(lines_of(cross))
-        names = len(list(cross.wish.rows) or [""])
+        lines = list(cross_rows(cross))
+        names = len(list(cross.spec.rows) or [""])
         widths = [0] * len(lines[0])
-        with_totals = cross.wish.totals
+        with_totals = cross.spec.totals
         for row, line in enumerate(lines):
             last = row == len(lines) - 1 and len(cross.rows) > 1 and with_totals
             for column, one in enumerate(line):
@@ -103,7 +107,7 @@ def _workbook(cross: Cross) -> bytes:
 
 
 def _number_format(cross: Cross) -> str:
-    places = places_of(cross)
+    places = decimals_needed(cross)
     whole = "0" if cross.value_kind.is_share else "#,##0"
     form = whole + ("." + "0" * places if places else "")
     return f"{form}%" if cross.value_kind.is_share else form

@@ -27,36 +27,36 @@ _MOST_ROW, _MOST_COLUMN = 80, 30
 
 def with_brief_names(cross: Cross) -> Cross:
     """A cross-tab for display: each name on one line, and not too long."""
-    where = tuple((name, brief(value, _MOST_COLUMN)) for name, value in cross.wish.where)
+    where = tuple((name, brief(value, _MOST_COLUMN)) for name, value in cross.spec.where)
     return replace(
         cross,
-        wish=replace(cross.wish, where=where),
+        spec=replace(cross.spec, where=where),
         rows=tuple(tuple(brief(text, _MOST_ROW) for text in label) for label in cross.rows),
         columns=tuple(brief(column, _MOST_COLUMN) for column in cross.columns),
     )
 
 
-def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
+def crosstab(table: pa.Table, spec: CrosstabSpec) -> Cross:
     """Make a cross-tab of records. Raises CallError for fields and values that they do not have."""
-    value = _checked(table, wish)
-    whole, table = table, chosen(table, wish.where)
-    kind = field_type(table.schema.field(wish.value)) if wish.value else FIELD_TYPES["integer"]
-    down = [_coded(table, name) for name in wish.rows]
-    side = _coded(table, wish.across) if wish.across else None
+    value = _checked(table, spec)
+    whole, table = table, chosen(table, spec.where)
+    kind = field_type(table.schema.field(spec.value)) if spec.value else FIELD_TYPES["integer"]
+    down = [_coded(table, name) for name in spec.rows]
+    side = _coded(table, spec.across) if spec.across else None
     codes = _joint(down, table.num_rows)
-    numbers = _numbers(table, value, wish.how)
-    columns = _sorted_columns(table, wish.across, side)
+    numbers = _numbers(table, value, spec.how)
+    columns = _sorted_columns(table, spec.across, side)
     fold: Callable[[Sequence[float]], float | None]
-    fold = _FOLDS["sum" if wish.how == "share" else wish.how]
+    fold = _FOLDS["sum" if spec.how == "share" else spec.how]
     by_code = _grouped(codes, numbers)
     label_code = {_label(code, down): code for code in by_code}
-    labels = by_name = _sorted_labels(table, wish.rows, label_code)
+    labels = by_name = _sorted_labels(table, spec.rows, label_code)
     sums = {label: fold(by_code[code]) for label, code in label_code.items()}
-    if wish.by_value:
+    if spec.by_value:
         labels = sorted(labels, key=lambda texts: -(sums[texts] or 0.0))
-    others = len(labels) - wish.top if wish.top is not None and len(labels) > wish.top else 0
-    if wish.top is not None and others:
-        labels, kept = with_others(labels, sums, wish.top, by_value=wish.by_value)
+    others = len(labels) - spec.top if spec.top is not None and len(labels) > spec.top else 0
+    if spec.top is not None and others:
+        labels, kept = with_others(labels, sums, spec.top, by_value=spec.by_value)
         array = pa.array([label_code[texts] for texts in kept], pa.int64())
         codes = pc.if_else(pc.is_in(codes, array), codes, _OTHERS)
         by_code = _grouped(codes, numbers)
@@ -66,25 +66,25 @@ def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
     by_cell = _by_cell(codes, side, numbers)
     rows = [label_code[row] for row in labels]
     cross = Cross(
-        wish,
+        spec,
         tuple(labels),
         tuple(columns),
         tuple(
             tuple(fold(by_cell.get((row, place[column]), [])) for column in columns) for row in rows
         ),
-        tuple(fold(by_code[row]) for row in rows) if wish.across else (),
+        tuple(fold(by_code[row]) for row in rows) if spec.across else (),
         tuple(fold(by_column.get(place[column], [])) for column in columns),
         fold(_filled(numbers)),
-        FIELD_TYPES["integer"] if wish.how == "count" else kind,
-        wish.across is not None and is_in_time(table, wish.across),
+        FIELD_TYPES["integer"] if spec.how == "count" else kind,
+        spec.across is not None and is_in_time(table, spec.across),
         table.num_rows,
-        unit_of(table.schema.field(wish.value)) if wish.value and wish.how != "count" else "",
+        unit_of(table.schema.field(spec.value)) if spec.value and spec.how != "count" else "",
         others=others,
     )
-    cross = _ranked(cross, whole) if wish.where else _placed(cross, by_name, columns)
-    if wish.how == "share":
+    cross = _ranked(cross, whole) if spec.where else _placed(cross, by_name, columns)
+    if spec.how == "share":
         return as_shares(cross)
-    return as_changes(cross) if wish.change else cross
+    return as_changes(cross) if spec.change else cross
 
 
 def _sorted_columns(table: pa.Table, name: str | None, side: _Coded | None) -> list[str]:
@@ -103,7 +103,7 @@ def _sorted_labels(table: pa.Table, names: Sequence[str], labels: Iterable[Label
 
 def _ranked(cross: Cross, whole: pa.Table) -> Cross:
     """A cross-tab of some records, with the ranks of its rows and columns in all of them."""
-    names, across = cross.wish.rows, cross.wish.across
+    names, across = cross.spec.rows, cross.spec.across
     fields = [_coded(whole, name) for name in names]
     codes = pc.unique(_joint(fields, whole.num_rows)).to_pylist()
     rows = _sorted_labels(whole, names, (_label(code, fields) for code in codes))
@@ -124,13 +124,13 @@ def _ranks(shown: Sequence[Any], every: Sequence[Any]) -> tuple[int, ...]:
     return tuple(place.get(label, len(every)) for label in shown)
 
 
-def _checked(table: pa.Table, wish: CrosstabSpec) -> str | None:
+def _checked(table: pa.Table, spec: CrosstabSpec) -> str | None:
     """The field to aggregate; all named fields must be in the records. Raises CallError."""
-    for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
+    for name in (*spec.rows, *([spec.across] if spec.across else []), *dict(spec.where)):
         _known(table, name)
-    if wish.change and wish.across is None:
+    if spec.change and spec.across is None:
         raise CallError("--change compares each column with the one before: name a field --across")
-    return _value(table, wish)
+    return _value(table, spec)
 
 
 def _by_cell(
@@ -167,23 +167,23 @@ def can_be_summed(table: pa.Table) -> list[str]:
     return [value.name for value in table.schema if field_type(value).is_number]
 
 
-def _value(table: pa.Table, wish: CrosstabSpec) -> str | None:
-    if wish.value is None:
-        if wish.how != "count":
+def _value(table: pa.Table, spec: CrosstabSpec) -> str | None:
+    if spec.value is None:
+        if spec.how != "count":
             text = ", ".join(can_be_summed(table)) or "none"
             raise CallError(f"say what is summed up with --value ({text}), or --how count")
         return None
-    _known(table, wish.value)
-    kind = field_type(table.schema.field(wish.value))
-    if kind.is_moment and wish.how in _OF_MOMENTS and not wish.change:
-        return wish.value
-    if wish.how != "count" and not kind.is_number:
+    _known(table, spec.value)
+    kind = field_type(table.schema.field(spec.value))
+    if kind.is_moment and spec.how in _OF_MOMENTS and not spec.change:
+        return spec.value
+    if spec.how != "count" and not kind.is_number:
         text = ", ".join(can_be_summed(table)) or "none"
         raise CallError(
-            f"“{wish.value}” is of type {kind.called}, which has no {wish.how}; numbers are:"
+            f"“{spec.value}” is of type {kind.called}, which has no {spec.how}; numbers are:"
             f" {text}. --how count works for any field, --how min and max for dates and times"
         )
-    return wish.value
+    return spec.value
 
 
 _OF_MOMENTS = ("min", "max")
@@ -281,7 +281,7 @@ _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
 # --- numbers as texts ----------------------------------------------------------------------------
 
 
-def places_of(cross: Cross) -> int:
+def decimals_needed(cross: Cross) -> int:
     """How many decimals its numbers need: as the values have, two for means, one for shares."""
     if cross.value_kind.is_share:
         return 1
@@ -301,7 +301,7 @@ def moment_text(number: float, kind: FieldType) -> str:
     return str(column_text(pa.array([moment.as_py()], wide).cast(arrow), kind)[0].as_py())
 
 
-def number_text(number: float | None, kind: FieldType, places: int) -> str:
+def readable_number(number: float | None, kind: FieldType, places: int) -> str:
     """A number for people: with separators of thousands, shares in percent; a dot where there is
     none.
     """

@@ -31,7 +31,7 @@ from boreotabula.sheets.parts.editing import (
 from boreotabula.sheets.parts.tab_names import free_name
 from boreotabula.sheets.parts.worksheet import (
     Worksheet,
-    cells_of,
+    cells_by_column,
     parsed,
     put_cells,
     set_style,
@@ -176,7 +176,7 @@ def _mark_cells(sheet: Worksheet, marks: Sequence[Mark], borders: _Borders) -> N
         raise NotSafeError("it has cells without an address")
     for mark in reversed(marks):  # of several at a cell the first one wins
         row = sheet.row(mark.at.row)
-        cell = cells_of(row).get(mark.at.column)
+        cell = cells_by_column(row).get(mark.at.column)
         if cell is None:
             (cell,) = sheet.made(f'<c r="{mark.at}"/>')
             put_cells(row, {mark.at.column: cell})

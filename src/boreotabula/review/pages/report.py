@@ -27,7 +27,7 @@ from boreotabula.review.pages.links import LinkedPlace, Links
 from boreotabula.review.pages.roles_beside import write_roles
 from boreotabula.review.pages.sums import MonthSums, month_sums
 from boreotabula.sheets.parts.writing import MARK
-from boreotabula.stores.csv import csv_rows
+from boreotabula.stores.csv import csv_texts
 from boreotabula.stores.records import source_paths
 from boreotabula.texts import in_natural_order
 
@@ -129,7 +129,7 @@ def write_report(
         ],
         matrix=_matrix(run, expect),
         restated=_restated(run),
-        first=[(name, csv_rows(table)) for name, table in run.first.items() if table.num_rows],
+        first=[(name, csv_texts(table)) for name, table in run.first.items() if table.num_rows],
         files=run.files[:_MOST_FILES],
         more_files=max(len(run.files) - _MOST_FILES, 0),
     )

@@ -12,7 +12,7 @@ from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.views import view_files
 from boreotabula.findings.finding import in_order
 from boreotabula.limits import Limits
-from boreotabula.review.pages.tab_page import write_page
+from boreotabula.review.pages.tab_page import write_tab_page
 
 _MOST_TABS = 30
 """More tabs make a page that is slow to open; the worst come first."""
@@ -45,7 +45,7 @@ def write_roles(
     if not shown:
         remove_claimed(out)
         return {}
-    write_page([(file, seen[file, tab]) for file, tab in shown], layout, out)
+    write_tab_page([(file, seen[file, tab]) for file, tab in shown], layout, out)
     return {place: f"{quote(out.name)}#t{number}" for number, place in enumerate(shown)}
 
 

@@ -27,7 +27,7 @@ from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.review.pages.html import page_template
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.sheets.sheet import Flaw, Sheet, Span
-from boreotabula.stores.csv import csv_rows
+from boreotabula.stores.csv import csv_texts
 from boreotabula.texts import counted
 
 LETTERS: Mapping[Role, str] = {
@@ -85,7 +85,7 @@ class _Tab:
     """The data of the script, as JSON."""
 
 
-def check_page(out: Path) -> None:
+def check_tab_page(out: Path) -> None:
     """Raises CallError if the page cannot be written to a file."""
     if out.suffix.lower() not in (".html", ".htm"):
         raise CallError(f"--page: “{out}” is a page; name it .html")
@@ -93,7 +93,7 @@ def check_page(out: Path) -> None:
         raise CallError(f"--page: there is no folder “{out.parent}”")
 
 
-def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) -> None:
+def write_tab_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) -> None:
     """Write tabs that were read by a layout, each with the name of its file, as a page.
 
     It is written whole or not at all. Raises CallError if that cannot be done.
@@ -219,7 +219,7 @@ def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
     spots = block_spots(sheet, read, layout.plan)
     cells = (spots.rows * sheet.width + spots.columns).tolist()
     nowhere = (spots.rows < 0).tolist()
-    texts = csv_rows(pa.Table.from_batches([read.batch.select(list(spots.fields))]))
+    texts = csv_texts(pa.Table.from_batches([read.batch.select(list(spots.fields))]))
     return {
         "table": spots.table,
         "fields": spots.fields,

@@ -168,7 +168,7 @@ class Archive:
 
 
 @contextmanager
-def opened(path: Path, budget: Budget) -> Iterator[Archive]:
+def open_archive(path: Path, budget: Budget) -> Iterator[Archive]:
     """An open package, closed again if the first access to it fails."""
     package = Archive(path, budget)
     try:

@@ -207,7 +207,7 @@ def _markup(row: Any, start: bytes) -> bytes:
 # --- rows and cells ------------------------------------------------------------------------------
 
 
-def cells_of(row: Any) -> dict[int, Any]:
+def cells_by_column(row: Any) -> dict[int, Any]:
     """The cells of a row by their columns, counted from 0."""
     return {parse_address(cell.get("r"))[1]: cell for cell in row.iterchildren("{*}c")}
 
@@ -215,13 +215,13 @@ def cells_of(row: Any) -> dict[int, Any]:
 def move_row(row: Any, number: int) -> None:
     """Give a row another number, counted from 0."""
     row.set("r", str(number + 1))
-    for column, cell in cells_of(row).items():
+    for column, cell in cells_by_column(row).items():
         cell.set("r", f"{column_letters(column)}{number + 1}")
 
 
 def put_cells(row: Any, cells: dict[int, Any]) -> None:
     """Put cells into a row, by column, in place of existing ones."""
-    values_by_number = cells_of(row)
+    values_by_number = cells_by_column(row)
     now = values_by_number | cells
     # Cells come first in a row; behind them extensions may stand (18.3.1.73).
     row[: len(values_by_number)] = [now[column] for column in sorted(now)]

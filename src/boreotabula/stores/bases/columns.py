@@ -38,7 +38,7 @@ def column_type(field: pa.Field) -> str:
 
 
 # Databases give a type in several spellings and with its sizes.
-def plain_type(text: str) -> str:
+def base_type(text: str) -> str:
     """The name of a type for comparisons, without its sizes."""
     name = " ".join(_SIZES.sub("", text).lower().split())
     return _SAME.get(name, name)
@@ -104,11 +104,11 @@ def _known(base: Base, name: str) -> str:
 
 def _problem(text: str, wanted: str, digits: int | None) -> str | None:
     """Why a column cannot hold the values of a field, in words; None if it can."""
-    if plain_type(text) != plain_type(wanted):
+    if base_type(text) != base_type(wanted):
         return ""
     # Only a scale that is too small rounds; too few digits in front make the database refuse.
     _, scale = _sizes(text)
-    if digits and plain_type(text) == "numeric" and scale is not None and scale < digits:
+    if digits and base_type(text) == "numeric" and scale is not None and scale < digits:
         return f": it would be rounded to {scale} digits behind the point"
     return None
 
@@ -187,7 +187,7 @@ def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
     for value in schema:
         kind = texts.get(_known(base, value.name), "")
         size, _ = _sizes(kind)
-        plain = plain_type(kind)
+        plain = base_type(kind)
         # Only these are looked at value by value later.
         if size is not None and (plain == "text" or (plain == "numeric" and size < _WIDEST)):
             limited[value.name] = kind

@@ -35,7 +35,7 @@ def as_batch(records: pa.Table) -> pa.RecordBatch:
     )
 
 
-def headings_of(layout: Layout) -> dict[str, str]:
+def field_headings(layout: Layout) -> dict[str, str]:
     """The names of fields in the forms, from the layout and its glossaries."""
     headings = {}
     for name, field_spec in layout.spec.fields.items():

@@ -34,10 +34,10 @@ from boreotabula.stores.bases.columns import (
     unfit,
     without,
 )
-from boreotabula.stores.bases.fitting import as_batch, headings_of, with_all
+from boreotabula.stores.bases.fitting import as_batch, field_headings, with_all
 from boreotabula.stores.bases.spool import Spool
 from boreotabula.stores.csv import column_text, field_type
-from boreotabula.stores.pairing import lines_of, paired
+from boreotabula.stores.pairing import paired, pairing_rows
 from boreotabula.stores.store import Task, WritingBase
 from boreotabula.stores.typed import typed_rows
 
@@ -308,10 +308,10 @@ class BaseWriting(WritingBase):
     ) -> None:
         """Note which rows are removed, changed and added."""
         former = {old_name: name for name, old_name in self._before.renamed.items()}
-        rows, records = lines_of(old, key, former), lines_of(new, key)
+        rows, records = pairing_rows(old, key, former), pairing_rows(new, key)
         pairs = paired(rows, records, {former.get(text, text) for text in again})
         # As they are written there: a renamed file is another source.
-        sources = lines_of(old, ()).sources
+        sources = pairing_rows(old, ()).sources
         # A row is written again only if it would differ; others keep what triggers and people
         # made of them.
         changed = [
@@ -334,7 +334,7 @@ class BaseWriting(WritingBase):
     def commit(self, run: Run) -> None:
         """Change the rows, and keep the record of the run. Raises CallError, OSError."""
         base, layout = self._base, self._task.layout
-        headings = headings_of(layout)
+        headings = field_headings(layout)
         for table, schema in self._tables.items():
             target, changes = self._targets[table], self._changes[table]
             # Made in the transaction: without a commit there is no new table, either.

@@ -28,8 +28,8 @@ from boreotabula.stores.dataset.parted import (
     check_partition,
     clear_but,
 )
-from boreotabula.stores.kinds import kind_of
-from boreotabula.stores.new_file import check_folder
+from boreotabula.stores.kinds import output_kind
+from boreotabula.stores.new_file import check_output_folder
 from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase, schemas_of
 
 if TYPE_CHECKING:
@@ -73,10 +73,10 @@ class Dataset(OnDisk):
                 " source_cell to know its rows again; write a file with -o"
             )
         # A folder called x.csv would be taken for a file by other programs.
-        if kind_of(out) is not None:
+        if output_kind(out) is not None:
             raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
         with self.locked(layout):  # a run that ends just now has put its record, not its output
-            check_folder(out, overwrite=self.overwrite)
+            check_output_folder(out, overwrite=self.overwrite)
         if not out.resolve().parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
         check_output(layout, out, named)
@@ -93,7 +93,7 @@ class Dataset(OnDisk):
         """A folder beside it. Raises CallError if the cluster does not answer, or another run has
         changed the output so that it may not be replaced.
         """
-        check_folder(self.path, overwrite=self.overwrite)
+        check_output_folder(self.path, overwrite=self.overwrite)
         with placed_folder(self.path) as folder:
             with _filling(self, task, folder) as filling:
                 yield filling

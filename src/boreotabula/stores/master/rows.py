@@ -12,7 +12,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.sheets.parts.editing import Package
 from boreotabula.sheets.parts.worksheet import (
     Worksheet,
-    cells_of,
+    cells_by_column,
     formula_of,
     move_row,
     put_cells,
@@ -81,7 +81,7 @@ def put_row(
     looks.
     """
     row = sheet.row(number)
-    values_by_number = cells_of(row)
+    values_by_number = cells_by_column(row)
     texts_by_number = {
         column: text
         # A new row gets the formula and looks of further columns; an old one keeps its own.
@@ -152,7 +152,7 @@ def calculated_columns(
     calculated = set(columns)
     # Row by row until no column is left, which most often is the first row.
     for number in numbers:
-        cells = cells_of(sheet.row(number))
+        cells = cells_by_column(sheet.row(number))
         calculated = {
             column
             for column in calculated
@@ -179,7 +179,7 @@ def further_column(
     staying = (
         index for index in sorted(sheet.with_formulas) if change.top < index <= change.bottom
     )
-    cells = (cells_of(sheet.row(number)).get(column) for number in staying)
+    cells = (cells_by_column(sheet.row(number)).get(column) for number in staying)
     cell = next((cell for cell in cells if cell is not None and cell.findtext("{*}f")), first)
     formula = formula_of(cell)
     if not formula.text or formula.get("t") == "array":

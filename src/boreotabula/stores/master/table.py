@@ -20,7 +20,7 @@ from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.parts.editing import Package
 from boreotabula.sheets.parts.worksheet import (
     Worksheet,
-    cells_of,
+    cells_by_column,
     formula_of,
     style_of,
 )
@@ -43,7 +43,7 @@ from boreotabula.stores.master.texts import (
     one_gap,
     plain_texts,
 )
-from boreotabula.stores.pairing import PairingRows, Pairs, RowSource, Values, lines_of, paired
+from boreotabula.stores.pairing import PairingRows, Pairs, RowSource, Values, paired, pairing_rows
 from boreotabula.stores.xlsx import fit_table
 from boreotabula.stores.xlsx_rows import CellMarkup, check_room, heading_cell
 
@@ -197,7 +197,7 @@ class MasterTable:
         """
         records = records.cast(plain_schema(records.schema))
         rows = self.lines(renamed or {})
-        lines = lines_of(records.select([*self._fields, *PROVENANCE]), self.key, fitted=one_gap)
+        lines = pairing_rows(records.select([*self._fields, *PROVENANCE]), self.key, fitted=one_gap)
         pairs = paired(rows, lines, again)
         changed = [
             number
@@ -248,7 +248,7 @@ class MasterTable:
         """Texts that people wrote beside removed rows; formulas do not count."""
         for index in pairs.gone:
             row = self.numbers[index]
-            cells = cells_of(self._worksheet.row(row))
+            cells = cells_by_column(self._worksheet.row(row))
             written = [
                 cell_text(self.sheet.cell(row, column))
                 for column in self.place.further
@@ -315,7 +315,7 @@ class MasterTable:
     @cached_property
     def _first_cells(self) -> Mapping[int, Any]:
         """The original cells of the first row."""
-        return cells_of(self._worksheet.row(self.numbers[0])) if self.numbers else {}
+        return cells_by_column(self._worksheet.row(self.numbers[0])) if self.numbers else {}
 
     def take(self) -> None:
         """Read the markup of the tab. Raises CallError if it cannot be written to."""
@@ -325,7 +325,7 @@ class MasterTable:
                 f"{self.where} has cells without an address; save it again in a spreadsheet program"
             )
         for number in sorted(sheet.with_formulas.intersection(self._wanted[1:])):
-            cells = cells_of(sheet.row(number))
+            cells = cells_by_column(sheet.row(number))
             for column in self.place.fields.values():
                 if column in cells and formula_of(cells[column]) is not None:
                     raise CallError(
@@ -372,7 +372,7 @@ class MasterTable:
     def _put_headings(self, sheet: Worksheet) -> None:
         """Write the headings of fields without a column."""
         top = self.place.top
-        last = cells_of(sheet.row(top)).get(self.place.right)
+        last = cells_by_column(sheet.row(top)).get(self.place.right)
         style = style_of(last) if last is not None else None
         new = {
             column: heading_cell(str(Address(top, column)), name, style)

@@ -131,11 +131,11 @@ def command(options: ShowOptions) -> int:
 def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> None:
     """Raises CallError if no page can be written there."""
     from boreotabula.batch.output_checks import check_apart
-    from boreotabula.review.pages.tab_page import check_page
+    from boreotabula.review.pages.tab_page import check_tab_page
 
     if layout is None:
         raise CallError("--page needs --layout: it colours cells by their role in the layout")
-    check_page(page)
+    check_tab_page(page)
     check_apart(page, layout.folders.values(), layout.spec.source.include)
     check_apart(page, [file for file in files if file.is_dir()])
 
@@ -143,7 +143,7 @@ def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> Non
 def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Path) -> int:
     """Write the tabs of files as a page; returns the exit status."""
     from boreotabula.cli import screen
-    from boreotabula.review.pages.tab_page import write_page
+    from boreotabula.review.pages.tab_page import write_tab_page
     from boreotabula.texts import counted
 
     tabs, missing = [], 0
@@ -154,7 +154,7 @@ def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Pa
         tabs += [(written_name(path.name), tab) for tab in view.tabs]
     if not tabs:
         raise CallError("there is no tab to show; no page was written")
-    write_page(tabs, layout, page)
+    write_tab_page(tabs, layout, page)
     screen.out().tell(f"{page}: {counted(len(tabs), 'tab')}")
     return 1 if missing else 0
 

@@ -119,7 +119,7 @@ def command(options: CrosstabOptions) -> int:
             check(path)
             check_apart(path, source_folders(options.records))
             check_claim(path, (options.records,), overwrite=options.overwrite)
-    wish = CrosstabSpec(
+    spec = CrosstabSpec(
         options.rows,
         options.across,
         options.value,
@@ -130,7 +130,7 @@ def command(options: CrosstabOptions) -> int:
         options.change,
         not options.no_totals,
     )
-    cross = crosstab(_records(options.records, options.table), wish)
+    cross = crosstab(_records(options.records, options.table), spec)
     if options.output is not None:
         write_cross(cross, options.output)
     if options.chart is not None:
@@ -146,21 +146,21 @@ def command(options: CrosstabOptions) -> int:
 
 
 def _described(cross: Cross) -> dict[str, object]:
-    from boreotabula.review.crosstab.cross_files import shown
+    from boreotabula.review.crosstab.cross_files import as_cell_value
 
     return {
         "measure": cross.measure,
         "unit": cross.unit,
         "rows": [list(row) for row in cross.rows],
         "columns": list(cross.columns),
-        "cells": [shown(cross, row) for row in cross.cells],
+        "cells": [as_cell_value(cross, row) for row in cross.cells],
         **(
             {
-                "row_totals": shown(cross, cross.row_totals),
-                "column_totals": shown(cross, cross.column_totals),
-                "total": shown(cross, [cross.total])[0],
+                "row_totals": as_cell_value(cross, cross.row_totals),
+                "column_totals": as_cell_value(cross, cross.column_totals),
+                "total": as_cell_value(cross, [cross.total])[0],
             }
-            if cross.wish.totals
+            if cross.spec.totals
             else {}
         ),
         "records": cross.records,
@@ -184,24 +184,28 @@ def print_cross(cross: Cross) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen
-    from boreotabula.review.crosstab.crosstab import number_text, places_of, with_brief_names
+    from boreotabula.review.crosstab.crosstab import (
+        decimals_needed,
+        readable_number,
+        with_brief_names,
+    )
 
     console = screen.out()
     cross = with_brief_names(cross)
-    places = places_of(cross)
+    places = decimals_needed(cross)
 
     def shown(number: float | None) -> str:
-        return number_text(number, cross.value_kind, places)
+        return readable_number(number, cross.value_kind, places)
 
     texts = [[shown(number) for number in row] for row in cross.cells]
     totals = [shown(column_total) for column_total in cross.column_totals]
     columns = [
-        [head or cross.wish.value or "records", *(row[column] for row in texts), totals[column]]
+        [head or cross.spec.value or "records", *(row[column] for row in texts), totals[column]]
         for column, head in enumerate(cross.columns)
     ]
-    if cross.row_totals and cross.wish.totals:
+    if cross.row_totals and cross.spec.totals:
         columns.append(["total", *map(shown, cross.row_totals), shown(cross.total)])
-    names = list(cross.wish.rows) or [""]
+    names = list(cross.spec.rows) or [""]
     sides = [[row[index] for row in cross.rows] for index in range(len(names))]
     side = sum(
         max(map(len, [name, "total", *side])) + 2 for name, side in zip(names, sides, strict=True)
@@ -221,7 +225,7 @@ def print_cross(cross: Cross) -> None:
                 *map(Text, _new(label, before)), *(Text(texts[position + 1]) for texts in part)
             )
             before = label
-        if len(cross.rows) > 1 and cross.wish.totals:
+        if len(cross.rows) > 1 and cross.spec.totals:
             blank = [""] * (len(names) - 1)
             last = [Text(texts[-1], "bold") for texts in part]
             table.add_row(Text("total", "bold"), *blank, *last)

@@ -220,8 +220,8 @@ def _described(number: int, traced: Traced) -> dict[str, Any]:
 def _trace_cell(options: TraceOptions, bounds: Limits) -> int:
     from boreotabula.batch.evidence import decided_layout, from_plain, kept_evidence
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.review.trace import fate, opened, source_of
-    from boreotabula.stores.records import records_of
+    from boreotabula.review.trace import fate, open_tab, source_of
+    from boreotabula.stores.records import records_as_texts
     from boreotabula.stores.saved import saved_output
 
     what, output = options.what, options.output
@@ -234,9 +234,9 @@ def _trace_cell(options: TraceOptions, bounds: Limits) -> int:
     known_evidence = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
     layout = decided_layout(layout, known_evidence)
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
-    current_tab = opened(source_of(options.file, layout), tab, layout, bounds)
+    current_tab = open_tab(source_of(options.file, layout), tab, layout, bounds)
     cell_fate = fate(current_tab, layout, cell)
-    numbers = _numbers(records_of(saved), current_tab) if saved is not None else {}
+    numbers = _numbers(records_as_texts(saved), current_tab) if saved is not None else {}
     if options.as_json:
         say_json(_fate_described(cell_fate, current_tab, numbers))
         return 0

@@ -76,7 +76,12 @@ def command(options: AcceptOptions) -> int:
     say which one is meant.
     """
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.review.accept import chosen_finding, place_of, tabs_of, write_acceptance
+    from boreotabula.review.accept import (
+        chosen_finding,
+        place_of_finding,
+        tabs_of,
+        write_acceptance,
+    )
     from boreotabula.stores.saved import output_and_run
 
     saved, run_folder = output_and_run(options.records, options.table)
@@ -100,7 +105,7 @@ def command(options: AcceptOptions) -> int:
         say_json({**written.line, **place, "accepted": written.path.name,
                   "layout_edited": written.layout_edited})  # fmt: skip
         return 0
-    say(f"{row['severity']} {options.code} is accepted: {place_of(row)}")
+    say(f"{row['severity']} {options.code} is accepted: {place_of_finding(row)}")
     say(f"  {row['message']}")
     say_decided(
         "accepted", written.path, layout.path, options.records, edited=written.layout_edited

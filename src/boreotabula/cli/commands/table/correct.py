@@ -125,7 +125,7 @@ def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) 
     from boreotabula.batch.evidence import decided_layout, kept_evidence
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.layout.addresses import parse_address
-    from boreotabula.review.trace import opened, source_of
+    from boreotabula.review.trace import open_tab, source_of
 
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
@@ -136,7 +136,7 @@ def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) 
     layout = Layout.load(layout_path)
     layout = decided_layout(layout, kept_evidence(layout))
     source = source_of(file, layout)
-    return layout, source, opened(source, what[0] if len(what) == 2 else "", layout, bounds), spot
+    return layout, source, open_tab(source, what[0] if len(what) == 2 else "", layout, bounds), spot
 
 
 def _record_cell(
