@@ -1,6 +1,5 @@
 """The interface for Python programs: layouts drafted and run, and their records as data frames or
-files.
-"""
+files."""
 
 from __future__ import annotations
 
@@ -171,15 +170,13 @@ def _decision(why: str, who: str, until: date | None) -> dict[str, str]:
 
 def _plain(table: pa.Table) -> pa.Table:
     """A table with plain strings as texts: with categories, a group-by of several columns would
-    have a row for each pair of values, even absent ones.
-    """
+    have a row for each pair of values, even absent ones."""
     return table.cast(plain_schema(table.schema))
 
 
 def _installed(name: str) -> Any:
     """A module that is not installed with this program. Raises BoreotabulaError if it is
-    missing.
-    """
+    missing."""
     from importlib import import_module
 
     try:
@@ -223,8 +220,7 @@ class DraftedLayout:
 
     def write(self, path: str | Path) -> Layout:
         """Write the layout to a new file, and load it. Raises CallError if it exists: a person may
-        have edited it.
-        """
+        have edited it."""
         from boreotabula.batch.draft import write_new
 
         path = Path(path)

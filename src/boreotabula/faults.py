@@ -31,8 +31,7 @@ def _saved(report: str) -> str:
 
 def fault_report(error: BaseException) -> str:
     """The places in the code of a fault. The error message is omitted, because it may quote a
-    cell.
-    """
+    cell."""
     lines = [
         f"boreotabula {__version__}, Python {platform.python_version()}, {platform.platform()}",
         f"command: {next(iter(sys.argv[1:2]), '')}",

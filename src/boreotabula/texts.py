@@ -13,8 +13,7 @@ CONTROLS = re.compile(
     "\ud800-\udfff]"
 )
 """Control characters, marks that turn the direction of writing, and code points that are no
-characters.
-"""
+characters."""
 _PICTURES = 0x2400
 """Where the pictures of the first control characters begin, by their codes."""
 
@@ -90,8 +89,7 @@ def command_line(*words: object) -> str:
 
 def plain_number(number: Decimal, *, signed: bool = False) -> str:
     """A number for people: with thousands separators, without trailing zeros, with a sign if
-    wanted.
-    """
+    wanted."""
     short = number.normalize()
     whole = short.quantize(Decimal(1)) if short == short.to_integral_value() else short
     return f"{whole:+,f}" if signed and whole else f"{whole:,f}"
@@ -104,8 +102,7 @@ def agreeing(agree: int, printed: int) -> str:
 
 def counted(number: int, text: str, several: str | None = None) -> str:
     """A number of things in words: '1 cell', '1,200 cells'; `several` is the plural if adding an s
-    is wrong.
-    """
+    is wrong."""
     return f"1 {text}" if number == 1 else f"{number:,} {several or text + 's'}"
 
 

@@ -25,8 +25,7 @@ class OverBudgetError(UnreadableError):
     @classmethod
     def of(cls, what: str, mebibytes: int, needed: int) -> OverBudgetError:
         """The error that something would take more than a number of mebibytes, about as many as
-        `needed`.
-        """
+        `needed`."""
         return cls(
             f"{what} would take more than the {mebibytes:,} MiB of memory that one file may take",
             _DELETE

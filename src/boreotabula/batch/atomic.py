@@ -20,8 +20,7 @@ from boreotabula.files import irregular_kind
 
 class DiscardOutput(Exception):  # noqa: N818  # a way out, not a mistake
     """Raised inside `atomic_write` or `placed_folder` to leave the target as it was, without an
-    error.
-    """
+    error."""
 
 
 @contextmanager
@@ -127,8 +126,7 @@ def sweep(target: Path) -> None:
 
 def _sweep_folders(target: Path) -> None:
     """Delete leftover folders. The old folder is restored if a run was killed during the
-    exchange.
-    """
+    exchange."""
     for left in _left_beside(target, "old"):
         if left.is_dir() and not target.exists():
             left.rename(target)

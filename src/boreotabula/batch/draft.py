@@ -321,8 +321,7 @@ def check_new(paths: Iterable[Path]) -> None:
 
 def write_new(texts: Mapping[Path, str]) -> None:
     """Write new files, all of them or none. Raises CallError if one exists: a person may have
-    edited it.
-    """
+    edited it."""
     check_new(texts)
     with ExitStack() as written:
         for path, text in texts.items():

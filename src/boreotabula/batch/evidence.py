@@ -46,8 +46,7 @@ class Evidence:
 
     def take(self, reading: FileReading) -> None:
         """Note the evidence in a file, and what decided its reading, which may come from a file of
-        an earlier run.
-        """
+        an earlier run."""
         # Evidence from an earlier run goes in first, so that a file alone is read as it was among
         # all.
         for evidence in reading.decided_by:
@@ -86,8 +85,7 @@ def decided_plan(plan: Plan, ways: Mapping[str, Met]) -> Plan:
 
 def decided_layout(layout: Layout, every: Iterable[Met]) -> Layout:
     """A layout for a single file, which reads ambiguous texts as earlier runs over all files
-    did.
-    """
+    did."""
     evidence = Evidence.of(every)
     names = {name for _, name in evidence.met}
     ways: dict[str, Met] = {}

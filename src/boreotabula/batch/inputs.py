@@ -290,8 +290,7 @@ def check_is_file(path: Path) -> None:
 
 def below_folders(path: Path, folders: Iterable[Path]) -> str:
     """A file as texts name it: by its path below the first folder that holds it, else by its
-    name.
-    """
+    name."""
     for folder in folders:
         # Resolved on both sides, as a temporary or home folder often is a link itself.
         if path.resolve().is_relative_to(folder.resolve()):

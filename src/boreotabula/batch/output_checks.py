@@ -47,8 +47,7 @@ def check_output(
 
 def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
     """Raises CallError if a file would lie among the inputs: the next run would read it. `include`
-    are the patterns of inputs, if there are any.
-    """
+    are the patterns of inputs, if there are any."""
     home = out.resolve()
     for folder in folders:
         if not home.is_relative_to(folder.resolve()):
@@ -63,8 +62,7 @@ def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...]
 
 def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ...]) -> None:
     """Raises CallError if a file on a server would lie below a source folder; folders are given as
-    the layout names them.
-    """
+    the layout names them."""
     shown = without_password(url)
     for text in folders:
         folder = without_password(text)

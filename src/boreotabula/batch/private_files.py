@@ -1,6 +1,5 @@
 """What only the user may read: folders, files, the key that signs results, and the order of
-runs.
-"""
+runs."""
 
 from __future__ import annotations
 
@@ -34,8 +33,7 @@ LAYOUTS = "layouts"
 
 def open_new(path: Path) -> BinaryIO:
     """A new file that only its owner may read, open for writing. Raises OSError if the path
-    exists.
-    """
+    exists."""
     flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
     return os.fdopen(os.open(path, flags, 0o600), "wb")
 

@@ -186,8 +186,7 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterat
 
 def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
     """Read a file in another process; returns the digest under which the result is kept, or the
-    result.
-    """
+    result."""
     reading = read_file(task.source, job)
     result = packed(reading)
     stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)

@@ -49,8 +49,7 @@ class RunsBelow:
 
     def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
         """The files of a folder that runs claim to have written, each with the record of its
-        run.
-        """
+        run."""
         if _is_run_folder(folder):
             kept = (path.name for path in folder.glob(f"{BEFORE}.*"))
             yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
@@ -68,8 +67,7 @@ class RunsBelow:
 
 def run_folder(out: Path) -> Path:
     """The folder beside an output that holds the findings and the record of its run: each output
-    has its own.
-    """
+    has its own."""
     # Each output has a folder of its own: two outputs in one folder must not replace each other's
     # record.
     return out.with_name(out.name + RUN_FOLDER)
@@ -134,8 +132,7 @@ _OUTPUTS = (
     re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
 )
 """The beginning of a record: its output; and, written by earlier versions, other outputs that share
-its folder.
-"""
+its folder."""
 
 
 def outputs_of(folder: Path) -> frozenset[str]:

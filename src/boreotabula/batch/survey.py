@@ -45,8 +45,7 @@ class TabSurvey:
     columns: int = 0
     start: str = ""
     """The first cell of the data, as an address: the headings of its table, or the first filled
-    cell.
-    """
+    cell."""
     tables: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
     """Defined names that refer to a cell of it."""

@@ -150,8 +150,7 @@ class _Written:
 
 def _too_large(sheet: Sheet) -> str:
     """Why a tab does not fit into a workbook whole (ECMA-376 part 1, 18.18.7, and the usual limit
-    of a cell); empty if it does.
-    """
+    of a cell); empty if it does."""
     if sheet.height > MAX_ROWS:
         return f"it has {sheet.height:,} rows, and a tab of a workbook at most {MAX_ROWS:,}"
     if sheet.width > MAX_COLUMNS:

@@ -51,8 +51,7 @@ class CellNote:
 @dataclass(frozen=True)
 class TabStyle:
     """The look of a tab: the properties of each styled cell by its place, and everything outside of
-    cells.
-    """
+    cells."""
 
     styled: Mapping[CellPlace, Mapping[str, object]] = field(default_factory=dict)
     widths: Mapping[int, float] = field(default_factory=dict)
@@ -171,8 +170,7 @@ class TabStyles:
 
 def _opened(path: Path) -> Any:
     """The workbook; None if this library cannot read it: its cells are still read by the other
-    one.
-    """
+    one."""
     import warnings
 
     import openpyxl  # heavy, and only needed for looks

@@ -92,8 +92,7 @@ def _may_be(cell: Cell, kind: str) -> bool:
 
 def _take(cells: list[Cell], places: Sequence[int], form: ValueForm) -> list[int]:
     """Replace cells by their values; returns the places that stay as they are, because the cell
-    does not convert or is ambiguous.
-    """
+    does not convert or is ambiguous."""
     done = convert([cells[column] for column in places], form)
     unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
     left = {index for index, _ in done.failures} | set(unsure)
@@ -131,8 +130,7 @@ def _figure(cell: Cell) -> bool:
 
 def _typed_column(cells: list[Cell], start: int, column: int) -> str:
     """Convert the cells of a column, from a row on, if all are of one type; returns in words what
-    makes it doubtful, if most are.
-    """
+    makes it doubtful, if most are."""
     places = [column for column in range(start, len(cells)) if cells[column]]
     texts = [str(cells[column]) for column in places]
     if not texts or any(_CODE.fullmatch(text) or not _fits(text) for text in texts):

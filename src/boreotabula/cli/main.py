@@ -262,8 +262,7 @@ def _fault(error: BaseException) -> int:
 
 def run() -> NoReturn:
     """Run the command line and leave with its exit status at once, without cleaning up the
-    interpreter.
-    """
+    interpreter."""
     _open_standard_streams()
     _take_signals()
     sys.meta_path.insert(0, _NoPandas())

@@ -22,8 +22,7 @@ if TYPE_CHECKING:
 
 class Command(click.Command):
     """A command that takes an option's value once: a second value is an error, not silently
-    ignored.
-    """
+    ignored."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the arguments. Raises UsageError if an option that takes one value is given two."""
@@ -120,8 +119,7 @@ until_option = click.option(
 
 def decided_by(who: str | None) -> str:
     """Who decides: the given name, else the user who is logged in. Raises CallError if there is
-    none.
-    """
+    none."""
     import getpass
 
     if who is not None:

@@ -68,8 +68,7 @@ def perform(
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status.
 
-    What a run over the `whole` inbox learns about day and month is kept for runs over a single
-    file.
+    Day and month as seen by a run over the `whole` inbox are kept for runs over single files.
     """
     from boreotabula.batch.evidence import Evidence, keep_evidence
     from boreotabula.batch.read_all import ReadOptions

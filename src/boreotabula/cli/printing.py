@@ -24,8 +24,7 @@ _PLAIN: Mapping[str, str] = {
     "×": "x", "–": "-", "⋮": ":",
 }  # fmt: skip
 """Printed instead of our own characters where a terminal lacks them: one for each, so that columns
-stay aligned.
-"""
+stay aligned."""
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
@@ -67,8 +66,7 @@ def say_json(value: Any) -> None:
 
 def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: bool) -> None:
     """Report that a decision about `records` was written to a file, which the layout names by a
-    key; whether the layout was `edited` for that; and which command reads it.
-    """
+    key; whether the layout was `edited` for that; and which command reads it."""
     say(f"Written to {from_here(path)}.")
     if edited:
         say(f'{from_here(layout)} was edited too: it has {key} = "{path.name}".')

@@ -17,5 +17,4 @@ ROLE_LOOKS: Mapping[Role, tuple[str, str]] = {
     Role.UNPLACED: ("?", "bold red"),
 }
 """Letter and colour of each role; the letter is always there too. These colours of the usual
-sixteen are legible on light and on dark ground: yellow, green and cyan are not.
-"""
+sixteen are legible on light and on dark ground: yellow, green and cyan are not."""

@@ -39,15 +39,13 @@ class PlainConsole(Console):
         self, renderable: RenderableType, options: ConsoleOptions | None = None
     ) -> Iterator[Segment]:
         """What is drawn, piece by piece; the console's own control codes are separate from
-        texts.
-        """
+        texts."""
         for segment in super().render(renderable, options):
             yield segment if segment.control else Segment(clean(segment.text), segment.style)
 
     def tell(self, text: str | Text, style: str = "") -> None:
         """Print a text, on a terminal folded to its width; it does not break at no-break spaces,
-        which are then printed as plain ones.
-        """
+        which are then printed as plain ones."""
         whole = Text(text, style) if isinstance(text, str) else text
         lines = _folded_text(whole, self.width) if self.is_terminal else [whole]
         for line in lines:
@@ -113,8 +111,7 @@ Start = Callable[..., None]
 @contextmanager
 def counting(what: str, *, shown: bool) -> Iterator[tuple[Start, Callable[[str], None]]]:
     """A bar for any work on files: a callback for its start, and one for each file with its
-    name.
-    """
+    name."""
     console = err()
     if not (shown and console.is_terminal):
         yield (lambda *_: None), (lambda _: None)
@@ -164,8 +161,7 @@ _SIZE = 2
 """The column of a listing that stands to the right."""
 _LEAST_NOTES = 24
 """At least this many columns are left for the notes of a listing; else each file has a line of its
-own.
-"""
+own."""
 
 
 def listing(rows: Sequence[Sequence[str]]) -> None:

@@ -145,8 +145,7 @@ def print_tab(
     brief: bool = False,
 ) -> None:
     """Draw a tab: a line above, the cells, and what the signs mean; if `brief`, without the
-    meanings.
-    """
+    meanings."""
     sheet = view.sheet
     console.tell(_title(sheet, file))
     top, left, bottom, right = _bounds(sheet, window)

@@ -237,8 +237,7 @@ def findings(
 
 def _print_cause(console: PlainConsole, cause: Sequence[Finding], count: str = "") -> None:
     """A cause in full: its first place, what is there, what to do; `count` is the number of
-    findings of its code.
-    """
+    findings of its code."""
     first = cause[0]
     console.print()
     if count:

@@ -216,8 +216,7 @@ def inbox_of(
 
 def _take_remote(layout: Layout, target: Target) -> None:
     """Fetch what the run before left on a server. Raises CallError if something is there that no
-    run has written.
-    """
+    run has written."""
     from boreotabula.batch.output_checks import check_not_below
     from boreotabula.batch.run_folders import run_folder
 

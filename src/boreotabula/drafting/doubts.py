@@ -20,8 +20,7 @@ class Spot(NamedTuple):
 @dataclass(frozen=True)
 class Doubt:
     """Something that the tabs do not decide: what was taken, where it is seen, and what to do if
-    another choice is right.
-    """
+    another choice is right."""
 
     kind: str
     """What is asked: 'name' where only a name is; else the subject of the doubt."""

@@ -109,8 +109,7 @@ _MOST_KINDS = 12
 
 def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
     """Whether the tabs of a kind that has tables of several records stand in the files of the main
-    kind.
-    """
+    kind."""
     several = any(
         len(example.shapes) > 1 or shape.end - shape.first > 1
         for example in other_kind.examples for shape in example.shapes
@@ -120,8 +119,7 @@ def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
 
 def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     """The likeliest reading of a kind, then those that give other records and are almost as
-    likely.
-    """
+    likely."""
     # Candidates are made and judged on few tabs; only the best are read with all.
     tried = _some(kind)
     group = _few_cells([example.specimen for example in tried.examples])
@@ -155,8 +153,7 @@ def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
 
 _ALONE = 50.0
 """The margin for a single tab: which of its texts would stay on another tab is unknown, and each
-name more or less costs some ten bits.
-"""
+name more or less costs some ten bits."""
 
 
 _MUCH = 100.0
@@ -165,8 +162,7 @@ _MUCH = 100.0
 
 def _nearly_alone(example: Example) -> float:
     """Within this many bits another reading of a single tab is reported. Where its tables have one
-    row, nothing shows whether the headings are names of fields or data.
-    """
+    row, nothing shows whether the headings are names of fields or data."""
     one_row = bool(example.shapes) and all(shape.end - shape.first == 1 for shape in example.shapes)
     return _MUCH if one_row else _ALONE
 
@@ -305,8 +301,7 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
 
 def _other_of_two_columns(kind: TabFamily) -> TabFamily | None:
     """A single tab with two columns, as a list if it was taken for labels with their values, and
-    the reverse: nothing shows which of its texts stay.
-    """
+    the reverse: nothing shows which of its texts stay."""
     if len(kind.examples) > 1 or kind.more:
         return None
     (example,) = kind.examples
@@ -326,8 +321,7 @@ def _along(turned: Turned, kind: TabFamily) -> _Candidate:
 
 def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
     """Whether headings of a table, of any level, are no names of fields: dates, months and the
-    like, which vary, and classes.
-    """
+    like, which vary, and classes."""
     return any(
         any(text.startswith("<") for text in level) or are_classes(level)
         for level in _levels(sheet, shape)
@@ -361,8 +355,7 @@ def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:
 
 def _may_be_questions(sheet: Sheet, shape: Shape) -> bool:
     """Whether the only moments among the headings of a table are Q1, Q2 and perhaps Q3, which are
-    quarters or questions.
-    """
+    quarters or questions."""
     moments = [text for level in _levels(sheet, shape) for text in level if text.startswith("<")]
     return 0 < len(moments) < _QUARTERS and set(moments) == {"<quarter>"}
 
@@ -372,8 +365,7 @@ _QUARTERS = 4
 
 def _levels(sheet: Sheet, shape: Shape) -> list[list[str]]:
     """The headings of each level above the values of a table, in the form that is compared; without
-    totals.
-    """
+    totals."""
     return [
         [text for text in tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
          if text and not is_total(text)]

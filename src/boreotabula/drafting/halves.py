@@ -105,8 +105,7 @@ def _difference(
     specimen: Specimen, reading: TabReading, other_reading: TabReading
 ) -> _DifferingTab | None:
     """How two readings of a tab differ; None if both give the same records, whatever their fields
-    are called.
-    """
+    are called."""
     records, other_records = list(_records(reading)), list(_records(other_reading))
     # Compared as bags of records: the names of fields may differ between two drafts.
     only = Counter(records) - Counter(other_records)

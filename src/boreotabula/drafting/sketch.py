@@ -104,8 +104,7 @@ class Sketch:
     @property
     def naming_fields(self) -> list[str]:
         """The fields that name the rows of a list: the first of its table, and the second if it
-        holds no numbers.
-        """
+        holds no numbers."""
         first, *others = self.table_fields
         return [first, *(name for name in others[:1] if self.fields[name] not in NUMBERS)]
 

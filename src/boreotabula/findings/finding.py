@@ -20,8 +20,7 @@ _QUOTED = re.compile(f"“([^“”]{{{_READABLE},}})”")
 
 def readable(text: str) -> str:
     """A text of a finding with each long quoted passage shortened, but never the text as a
-    whole.
-    """
+    whole."""
     text = _QUOTED.sub(lambda match: f"“{match[1][: _READABLE - 40]}…”", text)
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
 

@@ -1,6 +1,5 @@
 """Whether the parts of a layout fit together: fields that are named but not listed, fields that get
-their value from two sources, headings that mean two fields, patterns that cannot be parsed.
-"""
+their value from two sources, headings that mean two fields, patterns that cannot be parsed."""
 
 from __future__ import annotations
 

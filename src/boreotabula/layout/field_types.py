@@ -53,8 +53,7 @@ class FieldType:
     """Whether JSON writes it without quotes."""
     as_stored: bool = False
     """Whether the number that a cell stores is the value itself: then whole columns are read at
-    once.
-    """
+    once."""
     totals: bool = False
     """Whether printed totals are compared with its sums: shares are not summed up."""
     sheet_format: str | None = None

@@ -34,8 +34,7 @@ class Spelling:
 @dataclass(frozen=True)
 class Entries:
     """The entries of a glossary: for headings, for spellings of values, for units after
-    headings.
-    """
+    headings."""
 
     namings: tuple[Naming, ...] = ()
     spellings: tuple[Spelling, ...] = ()

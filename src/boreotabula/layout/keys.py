@@ -69,8 +69,7 @@ class Accepts:
 @dataclass(frozen=True)
 class Compiled:
     """A value that is compiled from what is written. `compile` raises ValueError with what is
-    wrong.
-    """
+    wrong."""
 
     written: Any
     """The type in its written form."""
@@ -136,8 +135,7 @@ def as_tables(value: Any) -> Any:
 @dataclass(frozen=True, kw_only=True)
 class ListFile(Part):
     """A list that is kept in a file of its own, one entry on each line. It is read before all
-    else.
-    """
+    else."""
 
     file: Text
 

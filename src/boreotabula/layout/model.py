@@ -69,8 +69,7 @@ def _as_table(value: Any) -> Any:
 
 def _as_factors(value: Any) -> Any:
     """Accept one unit, a list of units that all mean the same, or a table of factors to the first
-    one.
-    """
+    one."""
     units = as_tuple(value)
     return dict.fromkeys(units, 1.0) if isinstance(units, tuple) else units
 
@@ -138,8 +137,7 @@ StampText = Literal[
 @dataclass(frozen=True, kw_only=True)
 class Stamp(Part):
     """Where a value that holds for all records of a tab is found: exactly one of the sources;
-    `pattern` may stand alone.
-    """
+    `pattern` may stand alone."""
 
     tab: TabNames = ()
     """The tab where it is looked for, if that is another one."""
@@ -171,8 +169,7 @@ Stamps = Mapping[Text, Annotated[tuple[Stamp, ...], Accepts(Stamp | list[Stamp],
 @dataclass(frozen=True, kw_only=True)
 class GroupRow(Part):
     """Rows of their own that name the group of the rows below; without `named` or `indent`
-    recognised by their shape.
-    """
+    recognised by their shape."""
 
     field: Text
     named: CellPatterns = ()

@@ -29,8 +29,7 @@ ListOf = Callable[[str], list[str]]
 
 KeptSpecs = Callable[[str, Callable[[], LayoutSpec]], LayoutSpec]
 """Returns the spec for the data of a layout, given as text in its plain form: a cached one, or the
-result of the call.
-"""
+result of the call."""
 
 
 def parse_layout(

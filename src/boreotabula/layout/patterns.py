@@ -26,8 +26,7 @@ class PatternKind(Enum):
 
     FILE = "file"
     """The path of a file below the source folder, with '/'; only its name if the pattern has no
-    '/'.
-    """
+    '/'."""
     TAB = "tab"
     """The name of a tab, trimmed."""
     CELL = "cell"
@@ -56,8 +55,7 @@ class Pattern:
     regex: re.Pattern[str]
     backwards: re.Pattern[str]
     """The same from right to left, for names read from their end: each part takes as little as it
-    can from that side, so that those on the left get as much as possible.
-    """
+    can from that side, so that those on the left get as much as possible."""
     pieces: tuple[_Piece, ...] = ()
     """Its parts, from left to right."""
 
@@ -79,8 +77,7 @@ class Pattern:
 
     def other_match(self, name: str) -> dict[str, str] | None:
         """Other captured texts with which the whole name would match as well; None if there are
-        none.
-        """
+        none."""
         if not self.captures:
             return None
         # Read from both ends: a name that gives the same both ways can be read in one way only.
@@ -157,8 +154,7 @@ def _ways(
     pieces: Sequence[_Piece], name: str, start: int, steps: Iterator[int]
 ) -> Iterator[tuple[str, ...]]:
     """The texts that the captures among some pieces take from a name between `start` and its
-    end.
-    """
+    end."""
     if not pieces:
         if start == len(name):
             yield ()

@@ -105,7 +105,7 @@ def _holds(data: Any, path: KeyPath) -> bool:
 
 
 def from_validation(error: ValidationError) -> list[Problem]:
-    """The findings of pydantic in the words of the layout language."""
+    """The errors of pydantic in the words of the layout language."""
     errors = error.errors(include_url=False)
     misspelt = {
         (*error["loc"][:-1], near)

@@ -58,15 +58,13 @@ _WIDEST_GAP = 2
 
 def _names_group(looks: Looks, shape: Shape, row: int) -> bool:
     """Whether a row holds only a text in the first column of a table, as the name of a group
-    does.
-    """
+    does."""
     return bool(looks[row, shape.left] == TEXT and np.count_nonzero(looks[row]) == 1)
 
 
 def _continues(tab: TabLook, shape: Shape, row: int, always: NDArray[np.bool_]) -> bool:
     """Whether a row after a blank one belongs to the table: its cells look like those above, and no
-    column is blank that all earlier rows fill, except in a row of sums.
-    """
+    column is blank that all earlier rows fill, except in a row of sums."""
     looks = tab.looks
     cells = looks[row, shape.left : shape.right]
     texts = tab.sheet.rows[row][shape.left : shape.right]

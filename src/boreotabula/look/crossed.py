@@ -37,8 +37,7 @@ def marks_run(
     heads: Sequence[Cell], sheet: Sheet, rows: range, left: int
 ) -> tuple[int, int] | None:
     """The run of consecutively numbered headings, right of others, if marks stand below them: texts
-    of a letter or two.
-    """
+    of a letter or two."""
     numbers = [_number_of(head) for head in heads]
     for start in range(1, len(heads) - _FEWEST_MARKED + 1):
         stop = start + 1
@@ -61,8 +60,7 @@ _FEWEST_MARKED, _LONGEST_MARK = 4, 2
 
 def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | None:
     """The last columns in which each row has the same mark in exactly one, counted from the first
-    of them: the answer to a question, by the heading over it.
-    """
+    of them: the answer to a question, by the heading over it."""
     texts = sheet.is_text[rows.start : rows.stop, columns.start + 1 : columns.stop]
     if len(rows) < FEWEST or not texts.any():
         return None
@@ -228,7 +226,7 @@ def columns_beside(sheet: Sheet, rows: range, columns: range, heads: Sequence[Ce
 
 
 def _look_of_numbers(sheet: Sheet, rows: range, columns: range) -> set[str]:
-    """Whether some of the numbers of columns are fractions, or negative."""
+    """The properties of the numbers in columns: fractions among them, or negative ones."""
     numbers = sheet.numbers[rows.start : rows.stop, columns.start : columns.stop]
     numbers = numbers[~np.isnan(numbers)]
     looks = {"fraction": numbers % 1 != 0, "negative": numbers < 0}
@@ -257,8 +255,7 @@ def balances(sheet: Sheet, rows: range, columns: range) -> bool:
 
 _FEWEST_BALANCED, _MOST_BALANCED = 3, 8
 """In two rows a sum may be a coincidence; wide tables have sums of many columns, and are no
-balance.
-"""
+balance."""
 
 
 def _alike(heads: Sequence[Cell]) -> bool:

@@ -34,8 +34,7 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
 
 def _numbers_columns(tab: TabLook, row: int, columns: range) -> bool:
     """Whether a row below headings numbers all columns, including the first: a level of numbers
-    stands only over values.
-    """
+    stands only over values."""
     cells = tab.sheet.rows[row][columns.start : columns.stop]
     if "" in cells or not count_on(cells):
         return False
@@ -87,8 +86,7 @@ _SOON = 4
 
 def _is_units(sheet: Sheet, row: int, below: int, columns: range) -> bool:
     """Whether the texts of a row are the units of the headings above: all of them the same, under
-    headings that differ, or most of them units in use.
-    """
+    headings that differ, or most of them units in use."""
     heads, units = (
         [
             cell_text(cell)

@@ -37,8 +37,7 @@ class Repeats:
 
     def is_headed(self, cells: Sequence[Cell]) -> bool:
         """Whether a row of exactly these texts stands on several tabs, and makes up two thirds of
-        the rows of this length with its first text: beside a label the value varies.
-        """
+        the rows of this length with its first text: beside a label the value varies."""
         own = row_of(cells)
         first = next((normal_form(cell_text(cell)) for cell in cells if cell != ""), "")
         alike = sum(

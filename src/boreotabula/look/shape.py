@@ -58,8 +58,7 @@ class Shape:
     """Whether it looks like a cross-tab, and not like a list."""
     beside: int = 0
     """The number of columns right of a cross-tab's values, if they include numbers of another
-    measure.
-    """
+    measure."""
     values_of: tuple[tuple[Cell, ...], ...] = field(default=(), repr=False, compare=False)
     """The first cells of each column."""
 
@@ -71,8 +70,7 @@ class Shape:
     @property
     def of_texts(self) -> bool:
         """Whether the values of a cross-tab are texts: marks or names, which may be counted beside
-        them.
-        """
+        them."""
         columns = self.columns[self.leading :]
         return self.crossed and columns.count(TEXT) >= max(_MOST_COUNTS * columns.count(FIGURE), 1)
 
@@ -84,8 +82,7 @@ class Shape:
 
 def only_two_columns(sheet: Sheet) -> Shape | None:
     """The whole sheet as a list headed by its first row, if it has only two columns without a gap:
-    it may as well be labels with their values.
-    """
+    it may as well be labels with their values."""
     rows, columns = (np.flatnonzero(sheet.filled.any(axis=literal)) for literal in (1, 0))
     if len(columns) != FEWEST or len(rows) <= FEWEST:
         return None
@@ -105,8 +102,7 @@ def table_at(sheet: Sheet, heading: int, rows: range, columns: range) -> Shape:
 
 def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
     """The table below a heading row, in some rows and columns of a tab; its end is not
-    determined.
-    """
+    determined."""
     sheet, left = tab.sheet, columns.start
     looks = looks_of_columns(tab.part(rows, columns))
     heads = _heads(tab, heading, rows, columns)
@@ -174,8 +170,7 @@ def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:
 
 def _heads(tab: TabLook, heading: int, rows: range, columns: range) -> tuple[Cell, ...]:
     """The lowest headings of some columns; where only some have named parts, the others take theirs
-    from the row above.
-    """
+    from the row above."""
     lower = tab.sheet.rows[heading][columns.start : columns.stop]
     if not heading or not names_parts(tab, heading - 1, heading, rows, columns):
         return tuple(lower)

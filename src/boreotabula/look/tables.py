@@ -171,8 +171,7 @@ def without_pairs(
     sheet: Sheet, shapes: Sequence[Shape], repeats: Repeats, heads: Collection[str]
 ) -> list[Shape]:
     """The tables of a sheet without labels and values that look like one; a text among the first
-    `heads` of wider tables is no label.
-    """
+    `heads` of wider tables is no label."""
     return [
         shape for shape in shapes
         if normal_form(cell_text(shape.heads[0])) in heads
@@ -211,16 +210,14 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
 
 def _mixes_types(sheet: Sheet, shape: Shape) -> bool:
     """Whether the last column of a table holds both numbers and dates: values of labels are of any
-    type, those below a heading of one.
-    """
+    type, those below a heading of one."""
     kinds = sheet.kinds[shape.first : shape.end, shape.right - 1]
     return {CellKind.NUMBER, CellKind.OTHER} <= set(kinds.tolist())
 
 
 def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:
     """Whether two texts stand over numbers, and on several tabs: headings rather than a label with
-    its value.
-    """
+    its value."""
     head = sheet.rows[shape.lowest][shape.left : shape.right]
     below = looks_of(sheet)[shape.first : shape.end, shape.right - 1]
     texts = all(isinstance(cell, str) and cell for cell in head)
@@ -229,8 +226,7 @@ def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:
 
 def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:
     """Whether two more columns, the first of texts, stand beside two columns beyond a gap, also in
-    their heading row: labels with their values, side by side.
-    """
+    their heading row: labels with their values, side by side."""
     rows = range(shape.lowest, shape.end)
     filled = sheet.filled[rows.start : rows.stop]
     columns = [

@@ -103,8 +103,7 @@ def _filled_rows(view: Sheet, column: int, among: range) -> list[int]:
 
 def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRows) -> bool:
     """Whether a column without a heading at the edge of the table holds only occasional remarks;
-    `filled` are the rows where it is filled.
-    """
+    `filled` are the rows where it is filled."""
     if column.cause is not ColumnReason.UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
@@ -178,8 +177,7 @@ def _settle_view(
     sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource, placed_view: _PlacedView
 ) -> SettledView:
     """Settle the blocks of one view. Stamps come before rows, so that their cells are already
-    claimed.
-    """
+    claimed."""
     view, placed = placed_view.view, placed_view.placed
     # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
@@ -210,8 +208,7 @@ def _settle_view(
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
     """Whether a table has stamps of its own, which others of the tab may lack or have with other
-    values.
-    """
+    values."""
     of_table = any(source.from_ in ("stub head", "table title") for source in form.sources)
     return of_table or bool(block.sources) or place.caption is not None
 
@@ -285,8 +282,7 @@ def _settle(
 
 def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Mapping[int, float]:
     """The number of each record row in the field by which the largest are reported; in a cross-tab
-    the sum of its values.
-    """
+    the sum of its values."""
     assert columns.block.largest is not None
     field = columns.block.largest.by
     places = [column.column for column in columns.every if column.field == field]

@@ -12,8 +12,7 @@ from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 
 def cell_text(cell: Cell) -> str:
     """The text of any cell: whole numbers without a decimal point, codes as displayed, dates in ISO
-    form.
-    """
+    form."""
     if isinstance(cell, str):
         return cell.strip()
     if isinstance(cell, bool):
@@ -80,8 +79,7 @@ def is_figure(sheet: Sheet, cell: Cell) -> bool:
 
 def count_on(cells: Sequence[Cell]) -> bool:
     """Whether filled cells count 1, 2, 3 and so on, as forms number their columns, often in
-    brackets.
-    """
+    brackets."""
     if not cells or cell_text(cells[0]).strip("().") != "1":
         return False
     texts = [cell_text(cell).strip("().") for cell in cells]

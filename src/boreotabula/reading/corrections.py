@@ -1,6 +1,5 @@
 """Corrections of single cells, read instead of the sender's value as long as that value is still
-there.
-"""
+there."""
 
 from __future__ import annotations
 

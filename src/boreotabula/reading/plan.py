@@ -49,8 +49,7 @@ class BlockPlan(Block):
     """The sources of stamps of this block alone."""
     marks: tuple[str, ...]
     """The fields by whose headings the block is found: its stub, or in a list without one all
-    fields that nothing else fills.
-    """
+    fields that nothing else fills."""
     stamp_labels: tuple[Pattern, ...]
     """The labels of stamps: a row that holds one is no record."""
     titled: bool

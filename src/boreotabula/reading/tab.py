@@ -68,8 +68,7 @@ from boreotabula.sheets.sheet import Sheet, Visibility
 @dataclass(frozen=True)
 class TabReading:
     """Everything read from one tab. `records` holds batches by output table, see
-    `record_schema`.
-    """
+    `record_schema`."""
 
     tables: Mapping[str, pa.RecordBatch]
     account: Account
@@ -293,7 +292,7 @@ class _TabReader:
         return with_parts(batch, self.plan)
 
     def _tell_no_records(self) -> None:
-        """A finding: stamps of a tab whose tables are there, but give no record."""
+        """Report the stamps of a tab whose tables are there, but give no record."""
         spots = [spot for tab in self.stamped for spot in tab.spots.values()]
         some = any(block.batch.num_rows for block in self.blocks)
         # The stamps were read, but nothing carries them.
@@ -373,8 +372,7 @@ def _not_filled(blocks: Iterable[ReadBlock], plan: Plan) -> Iterator[Finding]:
 
 def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:
     """Tables of one tab whose leading columns, named by position, have different headings that no
-    record holds.
-    """
+    record holds."""
     by_block: dict[str, list[ReadBlock]] = {}
     for block in blocks:
         if block.block.columns and block.block.across and block.place.depth:

@@ -35,8 +35,7 @@ class Coverage:
     """Which sender lacks which period, except those that never reported."""
     late: tuple[tuple[Label, str, int], ...]
     """Senders whose last report is not for the last period: the period, and how many periods
-    behind.
-    """
+    behind."""
     double: tuple[tuple[Label, str, tuple[str, ...]], ...]
     """Periods with reports from several files."""
 

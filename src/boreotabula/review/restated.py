@@ -71,8 +71,7 @@ class PreviousRecords:
         self, since: Since | None, key: Sequence[str], tables: Iterable[str]
     ) -> Restated | None:
         """What was restated in the tables; None if there is no run before, or none of its
-        records.
-        """
+        records."""
         if since is None or not self.before:
             return None
         restatement = Restated(_no_lines(()))
@@ -177,8 +176,7 @@ def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[s
 
 def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
     """What identifies records: the key; else all fields that are no numbers, which say what a
-    record is about; else their cells.
-    """
+    record is about; else their cells."""
     texts = [name for name in new.kinds if name in old.kinds and name not in PROVENANCE]
     if key and set(key) <= set(texts):
         return tuple(key)
@@ -283,8 +281,7 @@ def restated_findings(restatement: Restated) -> Iterator[Finding]:
 
 def with_restated_culprits(findings: Iterable[Finding], restated: Restated) -> Iterator[Finding]:
     """The findings, with the culprit added to those of totals that would agree with one value of
-    their tab as it was last reported.
-    """
+    their tab as it was last reported."""
     findings = list(findings)
     by_tab: dict[tuple[str, str], list[Mapping[str, str]]] = {}
     if any(finding.kind == TOTAL_DIFFERS for finding in findings):
@@ -298,8 +295,7 @@ def with_restated_culprits(findings: Iterable[Finding], restated: Restated) -> I
 
 def _explained(finding: Finding, lines: Sequence[Mapping[str, str]]) -> str:
     """The only restated value whose change explains the difference of a total; empty if there is
-    none, or two.
-    """
+    none, or two."""
     apart = _number(finding.found) - _number(finding.looked_for)
     fitting = [
         line for line in lines

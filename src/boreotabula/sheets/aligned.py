@@ -76,8 +76,7 @@ def _cells(line: str, starts: Starts) -> list[str]:
 
 def _joined(cells: Sequence[str]) -> list[str]:
     """Cells in which a word that was cut in two is whole: between columns there always is a
-    blank.
-    """
+    blank."""
     joined: list[str] = [cells[0]]
     for cell in cells[1:]:
         # The last cell that is not blank, since a text may run on over several columns.

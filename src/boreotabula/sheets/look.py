@@ -107,8 +107,7 @@ def check_extent(row: int, column: int, filled: int, budget: Budget) -> None:
 
 def hold_extent(row: int, column: int, filled: int, budget: Budget) -> None:
     """Count cells that stay in memory as long as the file is open. Raises OverBudgetError as
-    `check_extent` does.
-    """
+    `check_extent` does."""
     budget.hold(size_of(row, column, filled), _reaching(row, column, filled))
 
 

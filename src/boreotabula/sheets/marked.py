@@ -1,6 +1,5 @@
 """The list that `mark` puts in front of a sender's workbook is ours, not the sender's: it is not
-read when the workbook comes back.
-"""
+read when the workbook comes back."""
 
 from __future__ import annotations
 

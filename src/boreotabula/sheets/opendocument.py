@@ -168,8 +168,7 @@ class _Reader:
 
     def _told_otherwise(self, plain: Mapping[str, str], text: str, *, filled: bool) -> Cell | None:
         """The content of a cell, where the fast reader gives something else; None where it is
-        right.
-        """
+        right."""
         formula = plain.get("formula")
         if self.attributes.get("calcext:value-type") == "error" or (
             # Some programs mark no error, but write it as the text of the formula's result.

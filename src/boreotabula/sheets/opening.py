@@ -232,8 +232,7 @@ def _of_their_own(names: Sequence[str]) -> list[str]:
 
 def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
     """The search for a kind of workbook; imported when needed, because most folders hold one
-    kind.
-    """
+    kind."""
     if kind is FileKind.XLSX:
         from boreotabula.sheets.sheet_xml import XlsxInside
 

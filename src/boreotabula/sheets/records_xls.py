@@ -114,8 +114,7 @@ class XlsInside:
 
     def _check_declared(self, data: bytes) -> None:
         """Check the declared size: the fast reader immediately allocates as much memory as it
-        needs.
-        """
+        needs."""
         first_row, rows, first_column, columns = struct.unpack_from("<IIHH", data)
         if first_row > rows or first_column > columns:
             raise UnreadableError("it is damaged: one of its tabs declares to end before it begins")
@@ -125,8 +124,7 @@ class XlsInside:
 
 def _code_styles(stream: bytes) -> dict[int, str]:
     """The number formats that display codes such as 007, by the index of the style that has
-    them.
-    """
+    them."""
     formats: dict[int, str] = {}
     styles: list[int] = []
     for kind, data in _records(stream, 0):

@@ -278,8 +278,7 @@ class Sheet:
 
 class Traits(TypedDict, total=False):
     """The properties of a sheet besides its cells, each as in `Sheet`; missing ones have its
-    defaults.
-    """
+    defaults."""
 
     visibility: Visibility
     hidden_rows: Sequence[int]

@@ -52,8 +52,7 @@ class SheetMarkup:
 
 def _without_prefix(content: bytes) -> bytes:
     """Markup whose names all carry the same prefix, as some programs write it, without the
-    prefix.
-    """
+    prefix."""
     prefix = _PREFIXED_ROOT.search(content, 0, 2000)
     if prefix is None:
         return content
@@ -113,8 +112,7 @@ class _Rewriter:
 
     def rewritten(self, content: bytes) -> bytes:
         """The markup in the usual form: columns, rows and filled cells, and whether there are
-        tables.
-        """
+        tables."""
         parse(content, self._part, self._start, self._end, self._data)
         head = "" if self._seen_data else "<sheetData>"
         # A lone surrogate cannot be written; it is replaced as a program would show it.

@@ -229,8 +229,7 @@ _REFERENCE = re.compile(r"(?:'((?:[^']|'')+)'|([^'!:]+))!(\$?[A-Z]{1,3}\$?[0-9]+
 
 def named_cell(reference: str) -> NamedCell | None:
     """The first cell of a reference such as 'Cover sheet'!$B$3, or None if it is no such
-    reference.
-    """
+    reference."""
     match = _REFERENCE.fullmatch(reference.strip().lstrip("="))
     if match is None:
         return None

@@ -295,8 +295,7 @@ def _open_quotes(
     quote: str,
 ) -> Iterator[OpenQuote]:
     """The quotes that may have swallowed lines: a field with line breaks and delimiters inside, or
-    one cut off by the end of the file.
-    """
+    one cut off by the end of the file."""
     end = len(rows) - 1
     # The last row may be a field that the end of the file cuts off.
     spans = {**spans, end: spans.get(end, (len(lines), len(lines)))} if rows else spans

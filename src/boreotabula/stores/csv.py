@@ -22,8 +22,7 @@ from boreotabula.texts import FORMULA, GUARD
 _SIGNS = (b'"', b"\n", b"\r")
 _AT_ONCE = 400_000
 """This many values are written together: their texts take much memory, and no array of texts holds
-more than 2 GiB.
-"""
+more than 2 GiB."""
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 

@@ -1,6 +1,5 @@
 """JSON Lines: one object for each record, in UTF-8 (RFC 8259); whole columns are turned into
-text.
-"""
+text."""
 
 from __future__ import annotations
 

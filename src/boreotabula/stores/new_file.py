@@ -1,6 +1,5 @@
 """A file that is written anew by each run, of the kind that its ending says; for a layout with
-several output tables, a folder with a file for each.
-"""
+several output tables, a folder with a file for each."""
 
 from __future__ import annotations
 
@@ -93,8 +92,7 @@ class NewFile(OnDisk):
 
     def _check_own(self, tables: Collection[str]) -> None:
         """Raises CallError if the existing output was not left so by a run, and may not be
-        replaced.
-        """
+        replaced."""
         if self._in_folder(tables):
             check_output_folder(self.path, overwrite=self.overwrite)
         elif self.path.is_file() and self.path.stat().st_size > 0 and not self.overwrite:
@@ -165,8 +163,7 @@ class NewFile(OnDisk):
 
 def _check_own(out: Path, files: Sequence[Path]) -> None:
     """Raises CallError if an output was not written by a run, or some of its files were changed
-    since.
-    """
+    since."""
     if not wrote(out):
         raise CallError(
             f"“{out}” was not written by extract, so it was not replaced; choose another name,"
@@ -200,8 +197,7 @@ def _no_folder(out: Path, tables: Sequence[str]) -> CallError:
 
 def check_output_folder(out: Path, *, overwrite: bool) -> None:
     """Raises CallError if an output cannot be a folder, or if an existing one was not written by a
-    run, or was changed since.
-    """
+    run, or was changed since."""
     if out.exists() and not out.is_dir():
         raise CallError(f"“{out}” is a file; name a folder")
     # The run folder alone says nothing: somebody else may have made a folder beside it.

@@ -241,8 +241,7 @@ def _as_text(value: object) -> str | None:
 
 def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     """The columns of a table in a workbook, which may have its own headings and other columns
-    beside it.
-    """
+    beside it."""
     sheet = _sheet_of(saved, saved.tab)
     # A table in a workbook may have been moved, or columns put beside it.
     rows = [[cell_text(cell) for cell in row] for row in sheet.rows]

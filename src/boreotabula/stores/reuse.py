@@ -65,8 +65,7 @@ class OldOutput:
 
 def is_reusable(reading: FileReading) -> bool:
     """Whether the records of a file depend on nothing else: those of a copied tab depend on the
-    other file.
-    """
+    other file."""
     return reading.read and not any(tab.is_copy for tab in reading.tabs)
 
 

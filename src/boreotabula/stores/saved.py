@@ -194,8 +194,7 @@ def output_and_run(place: BasePlace, table: str | None = None) -> tuple[SavedOut
 
 def known_output(place: BasePlace, table: str) -> SavedOutput | None:
     """An output and the folder of its run; None if it was not written by a run, or had no such
-    table.
-    """
+    table."""
     try:
         return saved_output(place, table)
     except CallError:

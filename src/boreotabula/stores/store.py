@@ -174,7 +174,6 @@ def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
 
 def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
     """The columns of a table that are written: without the source of records, if the layout wants
-    none.
-    """
+    none."""
     kept = [value for value in schema if layout.spec.provenance or value.name not in PROVENANCE]
     return pa.schema(kept)

@@ -85,8 +85,7 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
 
 def fill(package: Package, part: str, rows: SheetRows) -> None:
     """Put rows into a worksheet in place of its own, and fit its table object and widths to
-    them.
-    """
+    them."""
     # Rows were written to a temporary file; they are put between the two halves of the sheet.
     sheet = package.worksheet(part)
     last = Address(rows.last - 1, len(rows.schema) - 1)

@@ -1,6 +1,5 @@
 """Changes of a layout that a new draft of the same files suggests: what the draft has and the
-layout lacks, under the names that a person gave to the fields.
-"""
+layout lacks, under the names that a person gave to the fields."""
 
 from __future__ import annotations
 

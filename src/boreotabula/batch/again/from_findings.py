@@ -194,8 +194,7 @@ def _of_tabs(
 
 def _tab_pattern(tab: str, patterns: Sequence[Pattern]) -> str:
     """A pattern for a tab, with the capture of the other patterns in place of its number or last
-    word.
-    """
+    word."""
     captures = [capture for pattern in patterns for capture in pattern.captures]
     # “Week 12” becomes “Week {week}” only if the layout captures something there already.
     word, gap, last = tab.rpartition(" ")
@@ -206,8 +205,7 @@ def _of_stamps(
     layout: Layout, by_kind: dict[FindingKind, list[Finding]], inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
     """Labels that are not found: another one stands at their place on other tabs, or a similar
-    one.
-    """
+    one."""
     lost = by_kind.get(STAMP_NOT_FOUND, [])
     if not lost:
         return

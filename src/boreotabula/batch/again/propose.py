@@ -159,8 +159,7 @@ class _Search:
 
 def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
     """Patterns of files that leave some out only by a number or period, though their tabs are read
-    without an error.
-    """
+    without an error."""
     left_out = [omission.name for omission in inbox.left_out if omission.why == NO_PATTERN]
     if not left_out:
         return

@@ -166,8 +166,7 @@ _ABOUT = b"boreotabula_reading"
 
 def read_head(head: bytes, body: Streams) -> FileReading:
     """The reading with this head, and with its records in a body. Raises ValueError, KeyError or
-    TypeError if the head is invalid.
-    """
+    TypeError if the head is invalid."""
     unplaced, metadata = UnplacedCells.unpacked(head)
     about = json.loads(metadata[_ABOUT])
     body.ends, body.columns = about["ends"], about["columns"]
@@ -320,8 +319,7 @@ class _Key:
 
 def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
     """The columns with a single value in each batch; the last column always stays with the
-    others.
-    """
+    others."""
     group = [batch for batch in batches if batch.num_rows]
     # One column must remain: a batch without columns has no number of rows.
     columns = range(batches[0].num_columns - 1)

@@ -14,8 +14,7 @@ from boreotabula.batch.private_files import LAYOUTS
 
 LARGEST = 2 * 1024**3
 """The most bytes that the folder may hold; beyond that, the least recently used results are
-deleted.
-"""
+deleted."""
 
 
 def cache_size(folder: Path) -> tuple[int, int]:
@@ -26,8 +25,7 @@ def cache_size(folder: Path) -> tuple[int, int]:
 
 def clear(folder: Path, largest: int = 0) -> None:
     """Delete results and checked layouts until a folder holds at most this many bytes: the least
-    recently used first.
-    """
+    recently used first."""
     # Layouts count too, as the limit is on what the folder holds.
     kept = [*_entries(folder), *_entries(folder, f"{LAYOUTS}/*")]
     entries = sorted(kept, key=lambda entry: entry[2])

@@ -49,8 +49,7 @@ class ColumnsByPosition:
 
     def findings(self) -> Iterator[Finding]:
         """One for each set of columns that differs from the usual one in number; in cross-tabs, for
-        leading columns with other content.
-        """
+        leading columns with other content."""
         for columns, usual, count, places in _unusual(self._blocks):
             # Columns of the same number with other names are told by their headings already.
             if len(columns) != len(usual):
@@ -69,8 +68,7 @@ def _unusual(
     blocks: Mapping[tuple[str, str], _Met],
 ) -> Iterator[tuple[_Columns, _Columns, int, _Places]]:
     """The columns that differ from those of most similar tables, those, and the number of tables
-    with them.
-    """
+    with them."""
     for block in blocks.values():
         (usual, count), *_ = block.counts.most_common(1)
         # Two in three may be chance: most must agree before others are called unusual.

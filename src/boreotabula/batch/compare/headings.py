@@ -34,8 +34,7 @@ class _Met:
 @dataclass
 class HeadingCount:
     """The number of tabs with each heading of a cross-tab, without headings that are reported
-    already.
-    """
+    already."""
 
     told: Collection[str]
     tabs: int = 0
@@ -157,8 +156,7 @@ _SHORTEST, _LONG = 4, 8
 
 def _nearly_same(text: str, other_text: str) -> bool:
     """Whether two texts differ in the spelling of one word, by one or two characters, or only in
-    ways that headings ignore.
-    """
+    ways that headings ignore."""
     words, other_texts = normal_form(text).split(), normal_form(other_text).split()
     # Only spaces or hyphens differ.
     if "".join(words) == "".join(other_texts):

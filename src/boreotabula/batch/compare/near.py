@@ -21,8 +21,7 @@ _USUAL = 10
 """Where more than one tab in this many is similar to another, repeated lines are usual."""
 _ASKED = 8
 """This many lines of a tab are looked up: of two tabs that share most lines at least one is among
-them.
-"""
+them."""
 _MOST_HERE = 4
 """This many tabs are remembered for each line: a line that more tabs share proves nothing."""
 
@@ -72,8 +71,7 @@ class NearCopies:
 
     def _nearest(self, summary: _Met) -> tuple[_Met, int, int] | None:
         """The earlier tab that shares most lines, if these are most of both; the number of shared
-        lines, and of fully equal ones.
-        """
+        lines, and of fully equal ones."""
         tolist = summary.lines.words[:_ASKED].tolist()
         counts = Counter(index for line in tolist for index in self._having.get(line, ()))
         # Only the tab with most hits is compared in full: the others would share fewer lines.
@@ -100,8 +98,7 @@ class NearCopies:
 
     def findings(self) -> Iterator[Finding]:
         """One for each tab that nearly repeats another; where the names do not say so, only if
-        there are few.
-        """
+        there are few."""
         few = len(self._found) <= max(len(self._tabs) / _USUAL, 1)
         for summary, other_summary, count, same in self._found:
             # A name that says “copy” needs no further evidence.

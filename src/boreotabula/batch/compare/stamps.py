@@ -170,8 +170,7 @@ def _moved(
 
 class LaterSources:
     """Looks for stamps with several sources that were taken from a later source than on most
-    tabs.
-    """
+    tabs."""
 
     def __init__(self) -> None:
         self._taken: dict[tuple[str, str], dict[int, list[tuple[str, str]]]] = {}

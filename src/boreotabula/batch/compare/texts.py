@@ -48,8 +48,7 @@ class UnplacedTexts:
         self._texts: list[Unplaced] = []
         self._more: dict[tuple[str, str], tuple[Unplaced, int]] = {}
         """By file and tab, the first text beyond those that are compared, and the number of such
-        texts.
-        """
+        texts."""
 
     def take(self, reading: FileReading) -> None:
         """Note the texts of a file's tabs, except of tabs with more texts than a form has."""

@@ -83,8 +83,7 @@ class TabFacts:
     """Fields whose column exists, but is empty in all records."""
     by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """For blocks that name their columns by position: the headings of the columns, or without
-    headings the kinds of their cells.
-    """
+    headings the kinds of their cells."""
     leading: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """For cross-tabs that name their leading columns by position: the kind of cells in each."""
     position_cells: Mapping[str, Address] = field(default_factory=dict)
@@ -95,12 +94,10 @@ class TabFacts:
     """For blocks whose columns are found by headings: the fields with a column."""
     ends: Mapping[str, Ends] = field(default_factory=dict)
     """For each number field its least and greatest value, the count of each, and the values next to
-    them.
-    """
+    them."""
     ways: tuple[tuple[str, bool, str, str], ...] = ()
     """Fields whose texts show whether the day or the month comes first: which, the text, and its
-    place.
-    """
+    place."""
     doubtful: tuple[str, ...] = ()
     """Fields with texts in which day and month could be swapped, and nothing settles it."""
     lines: str = ""
@@ -269,8 +266,7 @@ def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
 
 def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
     """The headings of a block's columns, in normal form; without headings, whether each holds
-    figures or texts. Blank columns at the end do not count.
-    """
+    figures or texts. Blank columns at the end do not count."""
     view, place, table = settled.view, settled.place, settled.table
     kinds = []
     for column in settled.columns.every:

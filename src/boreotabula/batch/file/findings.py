@@ -30,8 +30,7 @@ def name_ambiguous(
     pattern: str, name: str, captured: Mapping[str, str], texts: Mapping[str, str], number: int
 ) -> Finding:
     """A finding: a name of a file or tab matches a pattern in two ways; and the number of further
-    such names.
-    """
+    such names."""
     used, instead = captures(captured), captures(texts)
     return NAME_AMBIGUOUS(name=name, pattern=pattern, used=used, other=instead, more=number - 1)
 

@@ -19,8 +19,7 @@ from boreotabula.layout.model import PROVENANCE
 KEPT = 48
 """This many lines of a tab are kept: those with the smallest digests, which are the same ones on
 tabs with the same records (a bottom-k sketch: A. Broder, On the resemblance and containment of
-documents, 1997).
-"""
+documents, 1997)."""
 _BASIS = np.uint64(0xCBF29CE484222325)
 _PRIME = np.uint64(0x100000001B3)  # both of FNV-1a, 64 bits
 

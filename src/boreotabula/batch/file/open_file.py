@@ -61,8 +61,7 @@ class Job:
     @property
     def shared(self) -> bool:
         """Whether anything is read from the tabs that [tabs] chooses, and not only by blocks' own
-        choices.
-        """
+        choices."""
         forms = self.plan.forms
         # A form without blocks has only stamps, and these are read from the tabs that [tabs]
         # chooses.
@@ -263,8 +262,7 @@ class OpenFile:
 
     def _like_those_found(self, possible: Sequence[str], texts: Collection[str]) -> Iterator[str]:
         """The tabs without any of the texts whose headings are mostly those of a tab that has
-        one.
-        """
+        one."""
         words = {
             name: {text for *_, text in frame_of(sheet).headings}
             for name in possible
@@ -314,8 +312,7 @@ class OpenFile:
 
     def looks_like_form(self, sheet: Sheet) -> bool:
         """Whether a block that is found by headings has all of those of its stub on a tab; a list
-        without a stub most of those of its fields.
-        """
+        without a stub most of those of its fields."""
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(
             len(block.place.stub) == len(block.block.stub)
@@ -364,9 +361,7 @@ class OpenFile:
 def _same_captures(
     plan: Plan, chosen: Mapping[str, Mapping[str, str]]
 ) -> Iterator[tuple[str, str]]:
-    """A finding: tabs whose names have the same meaning, so that their records cannot be told
-    apart.
-    """
+    """Pairs of tabs whose names mean the same, so that their records cannot be told apart."""
     first: dict[frozenset[tuple[str, object]], str] = {}
     for name, captured in chosen.items():
         if captured:

@@ -219,8 +219,7 @@ def plan_tabs(
     book: Workbook, source: SourceFile, job: Job
 ) -> tuple[dict[str, dict[str, str]], list[str]]:
     """The tabs of an open file that a job reads, with all captures; and the findings about the
-    choice.
-    """
+    choice."""
     reader = OpenFile(book, source, job)
     chosen = {
         name: {**source.captured, **how.captured, **how.block_captures}

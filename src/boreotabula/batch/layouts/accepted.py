@@ -32,13 +32,11 @@ class Acceptance:
     """None for any tab."""
     row: int | None
     """The row of the cell, counted from 0; `column` alike. One of them is None for a whole row or
-    column.
-    """
+    column."""
     column: int | None
     looked_for: str
     """The values of these two columns of findings.csv: with them only the seen finding is accepted,
-    and no other fault of the same cell. Blank matches anything.
-    """
+    and no other fault of the same cell. Blank matches anything."""
     found: str
     who: str
     why: str
@@ -119,8 +117,7 @@ def about_acceptances(
     read: Collection[str],
 ) -> Iterator[Finding]:
     """Findings about acceptances: those that no longer cover a finding, although a file that they
-    name was `read`, and those whose last day is past.
-    """
+    name was `read`, and those whose last day is past."""
     for line in accepted:
         # A line whose finding is gone should be deleted before it hides another fault one day.
         covers = any(line.covers(finding) for finding in findings)

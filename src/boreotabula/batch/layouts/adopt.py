@@ -20,8 +20,7 @@ Pair = tuple[str, str]
 
 def check_pairs(layout: Layout, pairs: Sequence[Pair]) -> list[Pair]:
     """The pairs that are not known yet. Raises CallError for fields that do not exist, and for
-    headings that mean another field.
-    """
+    headings that mean another field."""
     fresh: dict[str, Pair] = {}
     for heading, field in pairs:
         if field not in layout.spec.fields:

@@ -40,8 +40,7 @@ def free_path(layout: Path, name: str) -> Path:
 
 def set_in_layout(layout: Path, key: str, value: str | Sequence[str]) -> None:
     """Set a key of a layout file, without changing its comments and form. Raises CallError if it
-    cannot be written.
-    """
+    cannot be written."""
     import tomlkit  # only needed to change a layout
 
     # tomlkit keeps comments, order and spaces, which tomllib drops.

@@ -136,7 +136,6 @@ def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: 
 
 def as_correction(line: Mapping[str, str]) -> Correction:
     """A line in the form in which it is read. Raises CallError for an incomplete line, or a day
-    that is past.
-    """
+    that is past."""
     check_decision(line, {"is": "--to", "why": "--why", "who": "--who"}, CORRECTIONS.line_is)
     return correction_of(DecisionLine("the correction", dict(line)))

@@ -62,8 +62,7 @@ class Layout:
     """Findings about the glossaries."""
     accepted: tuple[Acceptance, ...] = field(default=(), repr=False)
     """The findings that somebody has accepted. They change no record, so they are not part of the
-    digest.
-    """
+    digest."""
 
     @classmethod
     def load(
@@ -116,8 +115,7 @@ class Layout:
     @property
     def folders(self) -> dict[str, Path]:
         """The source folders, as written in the layout: relative to its file; for one on a server
-        the folder that its files are fetched into.
-        """
+        the folder that its files are fetched into."""
         return {
             text: mirror_of(text) if is_remote(text) else self.path.parent / text
             for text in self.spec.source.folder
@@ -138,8 +136,7 @@ class _Glossary:
 
 def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: str) -> _Glossary:
     """A glossary that a layout names. Raises LayoutError if it is missing or invalid; `text` is
-    that of the layout.
-    """
+    that of the layout."""
     path, part = glossary_file(named.file, layout.parent)
     if not path.is_file():
         problem = Problem(("glossary",), f"no file “{named.file}” beside the layout")
@@ -166,8 +163,7 @@ def _entries_twice(namings: Sequence[Naming]) -> Iterator[Finding]:
 
 def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], tuple[Path, ...]]:
     """The accepted findings, and their file; neither if there is none. Raises CallError for an
-    invalid line.
-    """
+    invalid line."""
     if spec.accepted is None:
         return (), ()
     path = beside / spec.accepted
@@ -206,8 +202,7 @@ class _Lists:
 
 def _check_kind(path: Path) -> None:
     """Raises CallError, which suggests the intended command, for a folder of files or a workbook
-    instead of a layout, or for a layout under a slightly different name.
-    """
+    instead of a layout, or for a layout under a slightly different name."""
     # Quoted as a shell needs it, since the command that is shown will be copied.
     named = shell_word(str(path))
     if path.is_dir():

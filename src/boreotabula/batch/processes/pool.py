@@ -142,8 +142,7 @@ _FORKS = hasattr(os, "fork") and sys.platform != "darwin"
 _START = "fork" if _FORKS else "spawn"
 _APART_FROM_THREADS = "forkserver" if _FORKS else "spawn"
 """How a process starts; a process with threads must not be copied together with the locks they
-hold.
-"""
+hold."""
 _APART = _FORKS
 """Whether even few files are read in a separate process."""
 

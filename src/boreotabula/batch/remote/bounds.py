@@ -1,6 +1,5 @@
 """Limits on what a server may send: lists, folders, bodies and silence; reaching one is an
-error.
-"""
+error."""
 
 from __future__ import annotations
 
@@ -65,8 +64,7 @@ def _is_below(name: str, folder: str) -> bool:
 
 class Coming:
     """Called with the bytes of a file as they come. Raises CallError if they are more than the
-    server announced, or than it may send.
-    """
+    server announced, or than it may send."""
 
     def __init__(self, declared: object) -> None:
         # A server may say nothing of the size, or something that is no number.

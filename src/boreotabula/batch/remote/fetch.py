@@ -255,8 +255,7 @@ def _sorted(
 
 _MOST_LOST = 3
 """After this many consecutive failures the server is asked whether it is there, and each further
-file is tried once.
-"""
+file is tried once."""
 
 
 def _fetched(place: RemoteFolder, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:

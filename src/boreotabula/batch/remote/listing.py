@@ -35,8 +35,7 @@ def has_mark(entry: Entry) -> bool:
 
 def with_marks(place: RemoteFolder, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
     """The files with their details, each asked for where the list has none: a page of links has
-    only names.
-    """
+    only names."""
 
     def asked(entry: Entry) -> Entry:
         if has_mark(entry):

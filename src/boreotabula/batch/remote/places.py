@@ -112,8 +112,7 @@ def _hosts(host: str, port: int | None) -> set[str]:
 
 def _refuse_other(start: str, target: str) -> None:
     """Raises CallError if a server redirects to another one, which would see the user's password,
-    and which nobody has named.
-    """
+    and which nobody has named."""
     first, last = urlsplit(start), urlsplit(target)
     # Another port may be another server, too.
     if (first.scheme, first.netloc) != (last.scheme, last.netloc):

@@ -67,8 +67,7 @@ class RemoteOutput:
 
     def put(self, run_folder: Path) -> None:
         """Move the output and the files of its run into place. Raises CallError if that cannot be
-        done.
-        """
+        done."""
         with self._place() as place:
             above = place.root.rpartition("/")[0]
             _put(place, self.here, place.root)

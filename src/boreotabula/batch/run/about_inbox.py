@@ -27,8 +27,7 @@ def empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
 
 def passed_over(inbox: Inbox) -> Iterator[Finding]:
     """A finding: files that match no pattern, though they have the ending of those that do; perhaps
-    a misspelt name.
-    """
+    a misspelt name."""
     # Told by the ending only, as pictures and letters lie beside reports.
     endings = {source.path.suffix.casefold() for source in inbox.taken}
     for omission in inbox.left_out:

@@ -67,8 +67,7 @@ def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
 
 def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
     """The earlier name of a file, by its present one, where a file that is gone has the same
-    content.
-    """
+    content."""
     # An empty digest is that of a file that could not be read; two of these have nothing in
     # common.
     gone = {digest: name for name, digest in before.items() if digest and name not in now}

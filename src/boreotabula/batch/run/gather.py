@@ -147,8 +147,7 @@ class _Gathered:
 
 def _each_told_once(findings: Iterable[Finding]) -> Iterator[Finding]:
     """The findings without the notes on a missing column that comparing tabs has turned into an
-    error.
-    """
+    error."""
     findings = list(findings)
     louder = {(f.file, f.tab, f.field) for f in findings if f.kind == COLUMN_LACKING and f.field}
     for finding in findings:

@@ -138,8 +138,7 @@ def _place_csv(
     safe: bool,
 ) -> None:
     """A CSV file by RFC 4180, written line by line; a new one gets the permissions of the file that
-    it is about.
-    """
+    it is about."""
     with atomic_write(path, like=like) as stream:
         text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
         writer = csv.writer(text, lineterminator="\r\n")

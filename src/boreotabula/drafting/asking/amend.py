@@ -178,8 +178,7 @@ def _blocks(document: tomlkit.TOMLDocument) -> list[Any]:
 
 def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, Any]]:
     """All sources of a stamp, including those of blocks and editions: the table that holds each,
-    and its key.
-    """
+    and its key."""
     for part in (document, *document.get("edition", ()), *_blocks(document)):
         stamps = part.get("stamps", {})
         if isinstance(stamps.get(stamp), list):

@@ -67,8 +67,7 @@ def _as_one_field(sketch: Sketch, heading: str, other: str) -> Sketch:
 
 def _with_field(sketch: Sketch, heading: str) -> Sketch:
     """A sketch in which a heading means a field of its own, right after the one it was taken
-    for.
-    """
+    for."""
     before = sketch.headings.get(heading)
     if before is None:
         return sketch

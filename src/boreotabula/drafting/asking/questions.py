@@ -63,8 +63,7 @@ def questions(
 
 def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
     """One question for each kind of error or warning of each field, with its first place and the
-    number of further ones.
-    """
+    number of further ones."""
     grave = [
         finding for finding in findings if finding.severity in (Severity.ERROR, Severity.WARNING)
     ]
@@ -144,8 +143,7 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
 
 def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
     """The first place of a text: file, tab and cell; and the number of records that the tabs
-    give.
-    """
+    give."""
     for example in draft.kind.examples:
         for row, cells in enumerate(example.sheet.rows):
             for column, cell in enumerate(cells):
@@ -192,8 +190,7 @@ def _unnamed(draft: Draft) -> Iterator[Doubt]:
 
 def _keys_with(sketch: Sketch, name: str) -> list[str]:
     """The keys of a layout that hold the name of a field, worded for a person who looks for
-    them.
-    """
+    them."""
     capture = f"{{{name}}}"
     keys = ["`include`"] if any(capture in text for text in sketch.include) else []
     keys += (

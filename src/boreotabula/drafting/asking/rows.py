@@ -84,8 +84,7 @@ def _values(sketch: Sketch) -> list[str]:
 
 def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
     """The question whether the rows of a list are records where a tab holds only their names: a
-    form that nobody has filled in.
-    """
+    form that nobody has filled in."""
     bare = not_filled_in(draft)
     if bare:
         file, tab, batch = bare[0]
@@ -164,8 +163,7 @@ def _said_again(draft: Draft) -> Iterator[Doubt]:
 
 def _rows_again(block: ReadBlock) -> Iterator[tuple[int, str, str]]:
     """The record rows that repeat the numbers of another row whose name is part of theirs; each
-    with both names.
-    """
+    with both names."""
     columns = slice(block.columns.left, block.columns.right)
     names: dict[tuple[float, ...], list[str]] = {}
     rows: list[tuple[int, str, tuple[float, ...]]] = []

@@ -76,8 +76,7 @@ def columns_by_place(
 
 def _in_order(columns: list[DraftColumn]) -> list[DraftColumn]:
     """The columns in the order of most tables, left to right; a rare one comes after its left
-    neighbour there.
-    """
+    neighbour there."""
     usual = Counter(number for column in columns for number in column.places)
     if not usual:
         return columns
@@ -146,8 +145,7 @@ def _languages(columns: Sequence[DraftColumn], tables: int) -> list[list[int]]:
 
 def _is_translation(pairs: Sequence[tuple[DraftColumn, DraftColumn]], tables: Tables) -> bool:
     """Whether columns are the same in another language: as many, of the same types, and none of
-    them a moment or number.
-    """
+    them a moment or number."""
     return all(
         not are_moments(first, second) and are_of_one_type(first, second, tables)
         for first, second in pairs
@@ -159,7 +157,7 @@ def _by_place(
 ) -> list[tuple[DraftColumn, DraftColumn]]:
     """Match the columns of two tables by their order, without those that are the same already.
 
-    None if one of these stands elsewhere, or a column of either is on the other table as well.
+    Empty if one of these stands elsewhere, or a column of either is on the other table as well.
     """
     orders = [
         sorted(
@@ -178,8 +176,7 @@ def _by_place(
 
 def _alike(columns: list[DraftColumn], tables: Tables, *, by_place: bool) -> list[DraftColumn]:
     """Merge columns that never share a table, where headings and types are alike; or, if
-    `by_place`, where nothing else is left between the same neighbours.
-    """
+    `by_place`, where nothing else is left between the same neighbours."""
     while True:
         # The best pair is merged, and all scores are taken anew, as a merged column has more
         # places.
@@ -293,8 +290,7 @@ def _stands_in_place(
     first: DraftColumn, second: DraftColumn, columns: Sequence[DraftColumn]
 ) -> bool:
     """Whether the column that fewer tables have always stands between neighbours that the other one
-    has on some table.
-    """
+    has on some table."""
     rare, usual = sorted((first, second), key=lambda column: len(column.places))
     return _neighbours(rare, columns) <= _neighbours(usual, columns)
 

@@ -17,8 +17,7 @@ _FEWEST_BLANKS = 0.3
 """
 _MOST_AGAIN = 0.1
 """A group begins once in a table: where more values than this share occur again, the blanks are
-gaps.
-"""
+gaps."""
 
 
 def find_carried_columns(
@@ -41,8 +40,7 @@ def find_carried_columns(
 
 _MOST_NAMING = 3
 """Among this many columns right of a column of groups, or left of it, is the one that names each
-row.
-"""
+row."""
 
 
 def is_filled_once(

@@ -18,8 +18,7 @@ from boreotabula.sheets.sheet import Cell
 @dataclass
 class DraftColumn:
     """A column of a kind: its place in each table that has it, by the index of the table, and the
-    headings by which it is known, the most common first.
-    """
+    headings by which it is known, the most common first."""
 
     places: dict[int, int]
     headings: list[str]
@@ -92,8 +91,7 @@ def are_of_one_type(first: DraftColumn, second: DraftColumn, tables: Tables) -> 
 
 def _type_of(cells: Sequence[Cell]) -> str:
     """The type of some cells. Dates in words are dates, whatever their language; codes of digits
-    may be numbers on another tab.
-    """
+    may be numbers on another tab."""
     texts = [cell for cell in cells if isinstance(cell, str)]
     # Codes of digits may be numbers in the workbook of another sender.
     if texts and all(text.strip().isdigit() for text in texts):

@@ -23,8 +23,7 @@ _LEAST_DIGITS = 8.0
 @dataclass(frozen=True)
 class SumRow:
     """A row that holds the sums of rows below it; `end` is the first row that it does not sum
-    up.
-    """
+    up."""
 
     row: int
     end: int
@@ -34,7 +33,7 @@ class SumRow:
 def group_names(examples: Sequence[Example]) -> list[list[str]]:
     """The names of groups of each level, outer to inner.
 
-    None if rows of sums do not divide all rows of some tables.
+    Empty if rows of sums do not divide all rows of some tables.
     """
     levels: list[dict[str, None]] = []
     for example in examples:
@@ -78,8 +77,7 @@ def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
 
 def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -> int | None:
     """The end of the rows below a row that it sums up; `lines` are the rows below, last first. None
-    if it is no sum.
-    """
+    if it is no sum."""
     if not values[index].any() or not lines:
         return None
     below = lines[::-1][:_MOST_MEMBERS]

@@ -137,7 +137,7 @@ def _are_by_place(columns: Sequence[DraftColumn], shapes: Tables) -> bool:
 def position_sketch(kind: TabFamily) -> Sketch:
     """A list without headings: rows that are filled alike, or lines with the mark of records.
 
-    None if the tabs hold no such list. If a tab has headings after all, they name the columns.
+    Empty if the tabs hold no such list. If a tab has headings after all, they name the columns.
     """
     if kind.has_lines:
         return _lines_sketch(kind)

@@ -24,7 +24,7 @@ def measures_of(shapes: Tables) -> list[list[str]]:
     """The headings of each measure where the same few stand under every upper heading, and their
     values differ in type or unit.
 
-    None if the headings are values of a level themselves.
+    Empty if the headings are values of a level themselves.
     """
     # Each table gives its groups, and all must agree.
     groups = [measures for example, shape in shapes for measures in _under_upper(example, shape)]
@@ -54,8 +54,7 @@ def measures_of(shapes: Tables) -> list[list[str]]:
 
 def _most_cells(cells: Sequence[Cell]) -> Sequence[Cell]:
     """The numbers among some cells if nearly all are numbers: “440*” among them makes no other
-    type.
-    """
+    type."""
     numbers = [cell for cell in cells if isinstance(cell, float)]
     return numbers if len(numbers) >= _NEARLY_ALL * len(cells) else cells
 

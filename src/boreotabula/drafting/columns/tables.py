@@ -43,8 +43,7 @@ def table_sketch(kind: TabFamily) -> Sketch:
 
 def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
     """Add the texts above the tables of a tab as captions, if they name each of them and have no
-    label.
-    """
+    label."""
     if {"caption", "stamps"} & sketch.block.keys():
         return sketch
     lines = _lines_above(shapes)
@@ -174,8 +173,7 @@ _MOST_CORNERS = 12
 
 def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[str]:
     """The fields of the heading levels, top to bottom, named by what their headings are; added to
-    `fields`.
-    """
+    `fields`."""
     summing = {_summing_heading(*shape) for shape in shapes}
     names = []
     for level in range(levels):
@@ -229,8 +227,7 @@ def _leading(shape: Shape) -> range:
 
 def _corner_names(shapes: Tables) -> bool:
     """Whether the text over the stub names the table: it differs from table to table of a tab, and
-    the other headings are the same.
-    """
+    the other headings are the same."""
     by_tab: dict[int, list[Shape]] = {}
     for example, shape in shapes:
         by_tab.setdefault(id(example), []).append(shape)
@@ -283,8 +280,7 @@ def _found_by(shapes: Tables) -> list[str]:
 
 def _caption(shapes: Tables, taken: Collection[str]) -> tuple[str, dict[str, str]] | None:
     """The pattern of the texts right above all tables, and the fields that it fills beside those
-    already `taken`.
-    """
+    already `taken`."""
     lines = _lines_above(shapes)
     if lines is None:
         return None

@@ -43,8 +43,7 @@ _MOST_ROWS = 2
 
 def _is_of_headings(kind: TabFamily, below: int) -> bool:
     """Whether the row at a given distance below the first of all tables belongs to their
-    headings.
-    """
+    headings."""
     rows = Counter(map(tuple, _first_rows(kind, below)))
     if rows and all("" not in row and count_on(row) for row in rows):
         return True  # it numbers the columns
@@ -84,8 +83,7 @@ def _are_texts(cells: Sequence[Cell]) -> bool:
 
 def _are_units(cells: Sequence[Cell]) -> bool:
     """Whether the cells right below headings are units: none is a figure, and they are all the
-    same, or most are units in use.
-    """
+    same, or most are units in use."""
     texts = [cell for cell in cells if isinstance(cell, str)]
     if not _are_texts(cells):
         return False

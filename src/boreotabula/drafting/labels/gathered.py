@@ -29,8 +29,7 @@ class Stamps:
     """Texts of months and dates, as written."""
     endings: list[str] = field(default_factory=list)
     """Labels below the last of several tables: they do not belong to a table that stands above
-    another.
-    """
+    another."""
 
     def add(self, name: str, source: Any, kind: str) -> None:
         """Add a stamp."""

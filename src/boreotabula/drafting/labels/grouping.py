@@ -56,8 +56,7 @@ def with_labels_above(
 
 def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bool:
     """Whether cells are values of labels above them: some vary from tab to tab, and those that do
-    not are figures or periods.
-    """
+    not are figures or periods."""
     varying = [
         len({cell_text(sheet.cell(row, column)) for sheet in sheets}) >= FEW for column in columns
     ]

@@ -28,23 +28,20 @@ from boreotabula.sheets.sheet import Sheet
 
 Told = Sequence[set[str]]
 """For each name, what the stamps of its tab already say, see `plain`; names beyond these are of
-tabs that were not read closely.
-"""
+tabs that were not read closely."""
 
 
 @dataclass(frozen=True)
 class Named:
     """Patterns for names, the types of the fields that they fill, and the names that match only by
-    a pattern of their own.
-    """
+    a pattern of their own."""
 
     patterns: tuple[str, ...] = ()
     fields: Mapping[str, str] = field(default_factory=dict)
     odd: tuple[str, ...] = ()
     again: Mapping[str, str] = field(default_factory=dict)
     """Patterns that capture the months and dates in names that the tabs also give, by type: the two
-    can be compared.
-    """
+    can be compared."""
 
 
 NOTHING = Named()
@@ -52,8 +49,7 @@ NOTHING = Named()
 
 def plain(text: str) -> str:
     """A text as names may write it: a period in figures, else only letters and digits, numbers
-    without leading zeros.
-    """
+    without leading zeros."""
     if period := period_of(text):
         return _MONTH.sub("", period.value)
     letters = re.sub(r"[^\w]|_", "", text.casefold())
@@ -119,7 +115,7 @@ def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
     """The months and dates that a pattern for names leaves to `*`, each type with the pattern that
     captures it.
 
-    None if several are of one type, or if the pattern would capture something else.
+    Empty if several are of one type, or if the pattern would capture something else.
     """
     for kind in ("month", "date"):
         slots = [slot for slot in template.slots if slot.kind == kind]
@@ -186,8 +182,7 @@ def _without_periods(text: str) -> str:
 
 def _is_told(value: str, texts: Collection[str]) -> bool:
     """Whether some texts say what a name says; the year and number of a month may be in two
-    texts.
-    """
+    texts."""
     year, _, month = value.partition("-")
     return value in texts or (
         bool(_YEAR.fullmatch(year)) and year in texts and month.lstrip("0") in texts
@@ -308,8 +303,7 @@ def _named(
 
 def _without_forms(sheets: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:
     """The other tabs without those that are named like the tabs that are read and have no figures
-    yet: these will be filled in.
-    """
+    yet: these will be filled in."""
     level = level_name(sorted(set(tabs)))
     forms = {_NUMBER.sub("#", tab).casefold() for tab in tabs}
 
@@ -351,8 +345,7 @@ def _numbered(
 
 def _exceptions(other_texts: Sequence[str], tabs: Sequence[str]) -> list[str]:
     """Patterns for tabs that are left out; of numbered ones for all numbers, unless these match a
-    tab that is read.
-    """
+    tab that is read."""
     exceptions = []
     for name in other_texts:
         # With any number, since another such tab comes next month.
@@ -373,8 +366,7 @@ def _tab_stamp(
     several: bool = False,
 ) -> dict[str, Any]:
     """The stamps that the names of tabs fill, each with its source and type: their periods, and
-    what distinguishes several tabs of a file.
-    """
+    what distinguishes several tabs of a file."""
     values: dict[str, Any] = {}
     for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
         if not slot.is_period:

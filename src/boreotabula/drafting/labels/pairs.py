@@ -89,8 +89,7 @@ class _Line:
 
 def _pairs_at(line: _Line, column: int, right: int | None) -> Iterator[Pair]:
     """The pair whose label stands in a column of a line, if there is one; `right` is the next
-    filled column, or None.
-    """
+    filled column, or None."""
     sheet, row, shapes, share = line.sheet, line.row, line.shapes, line.share
     text = str(sheet.rows[row][column])
     label, mark, rest = text.partition(":")
@@ -129,14 +128,12 @@ _MOST_HAVE = 0.5
 """A label stands on at least half of the tabs; a value does not."""
 _ONE_LANGUAGE = 0.25
 """Or on a quarter of them, because each language has its own labels. The tabs that share the other
-labels show whether they are labels of a form, and not remarks.
-"""
+labels show whether they are labels of a form, and not remarks."""
 
 
 def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:
     """Whether the cell right of a label without a mark is its value: a figure or period, a text
-    that other tabs have not, or one that stands `alone` with it.
-    """
+    that other tabs have not, or one that stands `alone` with it."""
     if not isinstance(value, str) or reads_as_figure(value) or period_of(value):
         return True
     if value.strip().casefold() == label.strip().casefold():
@@ -163,8 +160,7 @@ def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:
 
 def _is_in_footer(sheet: Sheet, row: int, column: int, shapes: Sequence[Shape]) -> bool:
     """Whether a text stands right below a table, not under its first column, alone with its right
-    neighbour: below the lines of an invoice, say.
-    """
+    neighbour: below the lines of an invoice, say."""
     return any(
         shape.left < column < shape.right
         and shape.end <= row

@@ -1,6 +1,5 @@
 """Titles and other texts outside the tables: the parts that become stamps, and the parts that
-stay.
-"""
+stay."""
 
 from __future__ import annotations
 
@@ -86,8 +85,7 @@ def add_titles(
 
 def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
     """Whether the text of a title differs only where the headings differ, too: it is the form's
-    text in each language.
-    """
+    text in each language."""
     by_heads: dict[object, set[str]] = {}
     for index, text in texts.items():
         heads = tuple(shape.heads[: shape.leading] for shape in examples[index].shapes)
@@ -114,8 +112,7 @@ def _titles_of(example: Example, pairs: Sequence[Pair], labelled: Collection[str
 
 def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
     """The titles of all tabs that are the same, by the index of the tab: with most words in common,
-    or at the same place.
-    """
+    or at the same place."""
     result: list[dict[int, _Title]] = []
     for number, group in enumerate(titles):
         scores = sorted(

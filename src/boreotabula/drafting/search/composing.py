@@ -15,8 +15,7 @@ from boreotabula.look.texts.words import field_name
 
 def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
     """The layout of several kinds, each drafted by itself; the first is the main one, whose files
-    are read.
-    """
+    are read."""
     _, main = parts[0]
     blocks: list[Mapping[str, Any]] = []
     fields: dict[str, str] = {}

@@ -96,8 +96,7 @@ def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
 
 def _texts_of_form(reading: TabReading) -> list[str]:
     """The texts of a tab that are in no record: headings, labels, names of totals, and what a rule
-    leaves out.
-    """
+    leaves out."""
     sheet, roles = reading.roles.sheet, reading.roles
     masks = [roles.mask_of(role) for role in (Role.LABEL, Role.HEADING, Role.LEFT_OUT)]
     masks.append(roles.mask_of(Role.TOTAL) & sheet.is_text)
@@ -142,8 +141,7 @@ def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> floa
 
 def _bits_of_grid(batch: pa.RecordBatch) -> float:
     """The bits that say which cells of a cross-tab hold a record, as for a list which fields of its
-    records are filled.
-    """
+    records are filled."""
     cells = [parse_address(cell) for cell in batch.column("source_cell").to_pylist() if cell]
     rows, columns = (len({cell[axis] for cell in cells}) for axis in (0, 1))
     return bits_of_presence(len(cells), rows * columns)

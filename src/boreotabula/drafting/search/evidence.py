@@ -30,10 +30,7 @@ from boreotabula.sheets.sheet import Cell
 
 
 def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
-    """A layout as the appearance of the tabs suggests it.
-
-    `turned` are the same tabs with rows and columns swapped, if their tables are read so.
-    """
+    """A layout as the appearance of the tabs suggests it; `turned` are the same tabs turned."""
     examples = kind.examples
     under = rows_under_headings(kind) if kind.has_table and not turned else 0
     table = turned or kind.below(under)

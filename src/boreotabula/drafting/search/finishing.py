@@ -1,6 +1,5 @@
 """The last step of a sketch: what is certain about its fields, and comments where a person
-decides.
-"""
+decides."""
 
 from __future__ import annotations
 
@@ -41,8 +40,7 @@ _SURE_RECORDS, _SURE_FILES = 100, 3
 
 def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
     """The fields that a draft has named because the form has no word, with the question for each
-    name.
-    """
+    name."""
     # A form may well have such a heading of its own.
     headed = {
         field_name(cell_text(cell))

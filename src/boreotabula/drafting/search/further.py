@@ -123,8 +123,7 @@ def _share_headings(examples: Sequence[Example]) -> bool:
 
 def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
     """A table without labels and their values in front of it, which look like columns of one value,
-    and without anything before the column `above`.
-    """
+    and without anything before the column `above`."""
     filled = np.count_nonzero(sheet.filled[shape.first : shape.end, shape.left : shape.right], 0)
     several = np.flatnonzero(filled > 1)
     cut = max(int(several[0]) if len(several) else 0, above - shape.left)
@@ -198,8 +197,7 @@ def _type_of_text(text: str) -> int:
 
 def _coded(types: NDArray[np.int64]) -> float:
     """The bits of a line: none if all of its cells are of one type, else those of the counts and of
-    the order (Rissanen 1983, in two parts).
-    """
+    the order (Rissanen 1983, in two parts)."""
     counts = np.bincount(types[types > 0])
     counts = counts[counts > 0]
     total = int(counts.sum())

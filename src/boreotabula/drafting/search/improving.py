@@ -269,8 +269,7 @@ def _as_lists(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sk
 
 def _without_groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Remove groups that are none: what was taken for their names has since got a better
-    meaning.
-    """
+    meaning."""
     group = sketch.block.get("group_row")
     if isinstance(group, str):
         fields = {name: kind for name, kind in sketch.fields.items() if name != group}

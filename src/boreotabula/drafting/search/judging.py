@@ -54,8 +54,7 @@ class Judgement:
     """Values that look like figures but are read as texts."""
     loose: float = 0.0
     """For each field, the share of values that look like figures but are read as texts; summed over
-    the fields.
-    """
+    the fields."""
 
     @property
     def placed(self) -> float:

@@ -18,7 +18,7 @@ def key_of(sketch: Sketch, judged: Judgement) -> tuple[str, ...]:
     """The fields whose values no two records share, if there are such fields.
 
     They are stamps, since next month's records differ by these, and as few of the table's own as
-    possible. None if there are several output tables.
+    possible. Empty if there are several output tables.
     """
     batches = [batch for reading in judged.readings for batch in reading.tables.values()]
     files = {specimen.file for specimen in judged.examples}

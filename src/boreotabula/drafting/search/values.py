@@ -1,6 +1,5 @@
 """Steps that improve how values are read: types, units, decimal marks, words that count as
-blank.
-"""
+blank."""
 
 from __future__ import annotations
 
@@ -73,8 +72,7 @@ def _narrower_types(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Itera
 
 def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
     """The narrower type of a field of texts: with its texts as they stand, with words that count as
-    blank, with decimal commas, or with units.
-    """
+    blank, with decimal commas, or with units."""
     heading = next((text for text, heading in sketch.headings.items() if heading == name), name)
     type_ = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
     if type_.kind == "text":

@@ -141,7 +141,7 @@ def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tup
     """Where the first of the cards begins that continue to the end of the texts, and how many
     labels each has.
 
-    None if they are not repeated in the same order.
+    Both 0 if they are not repeated in the same order.
     """
     times = Counter(texts)
     first = next((index for index, text in enumerate(texts) if times[text] > 1), None)
@@ -165,8 +165,7 @@ def _value_column(
     sheet: Sheet, cards: Sequence[Sequence[int]], column: int, strip: range
 ) -> int | None:
     """The column that holds all values of some cards, with nothing else of the strip between
-    them.
-    """
+    them."""
     rows = {row for card in cards for row in card}
     filled = sheet.filled[:, strip]
     beside = {int(index) + strip.start for row in rows for index in np.flatnonzero(filled[row])}

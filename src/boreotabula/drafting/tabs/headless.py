@@ -75,8 +75,7 @@ _LABELLED = re.compile(r"\s*[^\W\d][^:]{0,40}:(?:\s|$)")
 
 def is_headless(sheet: Sheet) -> bool:
     """Whether a sheet holds rows that are filled alike, with figures among them, from its first row
-    on or below headings.
-    """
+    on or below headings."""
     looks = looks_of(sheet)
     if looks.shape[0] < _LEAST_ROWS or looks.shape[1] < _LEAST_COLUMNS or _has_label(sheet):
         return False

@@ -37,8 +37,7 @@ class MarkedLines:
 @dataclass(frozen=True)
 class ControlPlaces:
     """Where a control line gives the count and sums of the records above it; columns count from
-    0.
-    """
+    0."""
 
     count: int
     sums: Mapping[int, int] = field(default_factory=dict)
@@ -76,8 +75,7 @@ def interface_lines_of(sheets: Sequence[Sheet]) -> list[InterfaceLines | None]:
 
 def _marked_lines(sheet: Sheet, known: Collection[Marks] | None = None) -> MarkedLines | None:
     """The lines of a sheet, if all have marks: of several records, or of any number where the marks
-    are `known`.
-    """
+    are `known`."""
     lines = [line for line in sheet.rows if any(cell != "" for cell in line)]
     marks = [cell_text(line[0]).strip() for line in lines]
     if not lines or not all(map(_MARK.fullmatch, marks)):

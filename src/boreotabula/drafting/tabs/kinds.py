@@ -27,8 +27,7 @@ from boreotabula.reading.cells import cell_text
 @dataclass(frozen=True)
 class Sorted:
     """The tabs of a folder by kind, the kind with most files and cells first, and the tabs without
-    a kind.
-    """
+    a kind."""
 
     kinds: tuple[TabFamily, ...]
     left_out: tuple[LeftOut, ...]

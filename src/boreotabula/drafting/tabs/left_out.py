@@ -64,8 +64,7 @@ _FEWEST_COPIES = 3
 
 def without_summaries(kinds: Sequence[TabFamily]) -> tuple[list[TabFamily], list[LeftOut]]:
     """The kinds without the tabs that sum up others of their file: cell by cell those of their own
-    kind, or by groups the records of a larger one.
-    """
+    kind, or by groups the records of a larger one."""
     left_out: list[LeftOut] = []
     result: list[TabFamily] = []
     ranked = sorted(kinds, key=lambda kind: -kind.filled)
@@ -94,8 +93,7 @@ TabPlace = tuple[str, str]
 
 def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[TabPlace, str]]:
     """The tabs of a kind that hold the sums of other tabs of their file, and the tabs that they sum
-    up.
-    """
+    up."""
     by_file: dict[str, list[Example]] = {}
     for example in examples:
         if example.shapes:
@@ -108,8 +106,7 @@ def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[TabPlace, str]]:
 
 def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[TabPlace, str]]:
     """The tabs of a kind whose rows hold the sums of the rows of that name on all other tabs of
-    their file, wherever these stand; and the other tabs.
-    """
+    their file, wherever these stand; and the other tabs."""
     by_file: dict[str, list[Example]] = {}
     for example in examples:
         by_file.setdefault(example.specimen.file, []).append(example)
@@ -201,8 +198,7 @@ Sums = dict[Cell, set[float]]
 
 def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[float]]]:
     """The cells of each row of the tables of a tab with its non-zero numbers; rows without such
-    numbers are omitted.
-    """
+    numbers are omitted."""
     sheet = example.sheet
     for shape in example.shapes:
         columns = slice(shape.left, shape.right)
@@ -225,8 +221,7 @@ def _hold_sums(rows: Sequence[tuple[Sequence[Cell], list[float]]], sums: Sums) -
 
 def _group_sums(example: Example) -> Sums:
     """The texts of each column of texts of a tab's tables, with the sums of all columns of numbers
-    over the rows that have the text.
-    """
+    over the rows that have the text."""
     sums: Sums = {}
     sheet = example.sheet
     for shape in example.shapes:

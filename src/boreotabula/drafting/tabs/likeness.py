@@ -20,8 +20,7 @@ _FEW = 2
 
 def tokens(heads: Sequence[Cell]) -> list[str]:
     """The headings of a table in the form that is compared: moments by their kind, because they may
-    move on.
-    """
+    move on."""
     kinds = [level_name([cell]) if cell != "" else "" for cell in heads]
     several = Counter(kind for kind in kinds if kind)
     return [
@@ -87,8 +86,7 @@ class _Group:
 
     def _holds_values_of(self, shape: Shape) -> bool:
         """Whether a table has the columns of the group by place: texts that the group has, and
-        numbers of one range, unless most of the texts are.
-        """
+        numbers of one range, unless most of the texts are."""
         looks = _column_kinds(shape)
         own = [
             one for one in self.shapes if one.levels == shape.levels and _column_kinds(one) == looks
@@ -142,8 +140,7 @@ _SOME = 0.25
 
 def _column_kinds(shape: Shape) -> tuple[int, ...]:
     """What the cells of each column are: dates in words and codes of digits do not count as
-    texts.
-    """
+    texts."""
 
     def kind(look: int, cells: Sequence[Cell]) -> int:
         texts = [cell for cell in cells if isinstance(cell, str) and cell.strip()]

@@ -1,6 +1,5 @@
 """What the tables of a kind are together: a cross-tab or a list, and the number of its leading
-columns.
-"""
+columns."""
 
 from __future__ import annotations
 
@@ -20,8 +19,7 @@ from boreotabula.reading.cells import cell_text
 
 def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     """The tables of a kind, all in the form of most of them: a cross-tab or a list, with the same
-    number of leading columns.
-    """
+    number of leading columns."""
     shapes = [shape for example in examples for shape in example.shapes]
     by_tab = _differ_by_tab(examples)
     leading = None if by_tab else _varying_from(shapes)
@@ -55,8 +53,7 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
 
 def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
     """Whether the columns right of names without a heading are of several types: a cross-tab has
-    values of one.
-    """
+    values of one."""
     kinds: set[str] = set()
     for shape in shapes:
         if shape.levels > 1 or any(text.startswith("<") for text in tokens(shape.heads)):
@@ -70,8 +67,7 @@ def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
 
 def _vary_above(examples: Sequence[Example]) -> bool:
     """Whether the texts right above the headings of lists vary from table to table, while the
-    headings are the same and differ from each other: then they are labels with their values.
-    """
+    headings are the same and differ from each other: then they are labels with their values."""
     shapes = [(example, shape) for example in examples for shape in example.shapes]
     above = {
         tuple(example.sheet.rows[row][shape.left : shape.right])
@@ -87,8 +83,7 @@ _FEWEST_TABLES = 3
 
 def _differ_by_tab(examples: Sequence[Example]) -> bool:
     """Whether the headings of a kind differ from tab to tab, but for each tab are the same in all
-    files: each tab holds something different.
-    """
+    files: each tab holds something different."""
     by_tab: dict[str, list[set[str]]] = {}
     for example in examples:
         heads = {text for shape in example.shapes for text in tokens(shape.heads) if text}

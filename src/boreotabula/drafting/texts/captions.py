@@ -58,8 +58,7 @@ def _is_period(slot: TemplateSlot) -> bool:
 
 def _with_whole_titles(template: Template) -> Template:
     """The pattern, where a title after a varying number is kept whole up to the next mark, whatever
-    its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”.
-    """
+    its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”."""
     for number, part in enumerate(template.parts):
         titled = isinstance(part, TemplateSlot) and part.kind == "text" and all(
             re.match(r"\d.*\s", value) for value in part.values

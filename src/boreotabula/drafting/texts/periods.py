@@ -15,8 +15,7 @@ from boreotabula.reading.values.names import month_names, word_form
 @dataclass(frozen=True)
 class Period:
     """A period in a text: where it begins and ends, its kind, and one text for the same period
-    however it is written.
-    """
+    however it is written."""
 
     start: int
     end: int

@@ -230,7 +230,7 @@ _NUMBER_FIRST = re.compile(r"([1-9]\d*|0)([\s_.-]+)([^\W\d_].*)")
 def _numbered(values: Sequence[str]) -> list[str | TemplateSlot]:
     """The slots of texts that are numbered in front of their names, as “41_Detmold” is.
 
-    None if some are not. A number with leading zeros is rather a code.
+    Empty if some are not. A number with leading zeros is rather a code.
     """
     hits = [_NUMBER_FIRST.fullmatch(value) for value in values]
     parted = [hit.groups() for hit in hits if hit is not None]

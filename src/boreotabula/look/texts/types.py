@@ -46,8 +46,7 @@ class Typed:
     """The values of another type."""
     guessed: str = ""
     """The first value for which no other one shows how to read it: a day and month, or a decimal
-    mark.
-    """
+    mark."""
 
 
 def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
@@ -94,8 +93,7 @@ def _narrowest(
     tolerant: bool,
 ) -> Typed:
     """The narrowest type of cells that all have a meaning; `nothing` are the signs for blank values
-    among them.
-    """
+    among them."""
     signs, plain = _without_signs(filled)
     unit, figures = _without_unit(plain, heading)
     beside = [*([unit] if unit else []), *signs]
@@ -187,8 +185,7 @@ def _read(
 
 def _day_first(cells: Sequence[Cell]) -> bool:
     """Whether the day comes first in dates that do not show it: the way in which they are
-    consecutive days; else true.
-    """
+    consecutive days; else true."""
     steps = {}
     for day_first in (True, False):
         days = convert(cells, ValueForm("date", day_first=day_first)).values.drop_null().to_pylist()
@@ -212,7 +209,7 @@ _FAR = 4
 
 
 def _sentinel(cells: Sequence[Cell]) -> str:
-    """The number that means no value among others; None if there is none.
+    """The number that means no value among others; empty if there is none.
 
     It is one that measuring programs use, is repeated, and is far from all others.
     """
@@ -315,8 +312,7 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
 
 def month_languages(texts: Sequence[str], languages: Sequence[str]) -> list[str] | None:
     """The languages needed for some names of months without a year, besides the known `languages`;
-    None if the texts are no such names.
-    """
+    None if the texts are no such names."""
     result = list(languages)
     for text in texts:
         if text.isdigit():

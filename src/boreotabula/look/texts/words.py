@@ -18,8 +18,7 @@ _UNIT = re.compile(r"\s*[(\[][^)\]]*[)\]]\s*$")
 
 def field_name(heading: str, taken: Iterable[str] = (), fallback: str = "field") -> str:
     """A name for the field of a heading: lower case with `_`, without its unit in brackets, and
-    with a number at its end if it is taken.
-    """
+    with a number at its end if it is taken."""
     text = unicodedata.normalize("NFKD", _UNIT.sub("", heading).casefold().translate(_LETTERS))
     plain = "".join(sign for sign in text if not unicodedata.combining(sign))
     name = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:40].strip("_") or fallback
@@ -56,8 +55,7 @@ _MONTHS = re.compile(
 
 def level_name(heads: Sequence[Cell]) -> str:
     """A name for the headings of a level, by their kind: 'year', 'month', 'quarter', 'week',
-    'weekday', 'day' or 'time'; empty if they are words of the form's own.
-    """
+    'weekday', 'day' or 'time'; empty if they are words of the form's own."""
     filled = [head for head in heads if head != ""]
     if not filled:
         return ""
@@ -115,8 +113,7 @@ _CARRIED = (
 
 def is_total(text: str) -> bool:
     """Whether a text begins or ends with a word for total, sum or average in one of the usual
-    languages.
-    """
+    languages."""
     return total_pattern(text) != ""
 
 

@@ -1,6 +1,5 @@
 """Book roles from the records as they go out: a cell is a stamp, stub or value only if a record
-holds it.
-"""
+holds it."""
 
 from __future__ import annotations
 
@@ -60,8 +59,7 @@ def _in_slots(source: InSlots, long: LongRecords, held: NDArray[np.bool_] | slic
 
 def book_stamps(roles: RoleMap, batch: pa.RecordBatch, stamped: Stamped) -> None:
     """Book the stamps that the records of a batch carry; `roles` is the map of the unturned
-    sheet.
-    """
+    sheet."""
     # Without a record nothing carries the stamp.
     if batch.num_rows:
         for field, spot in stamped.spots.items():

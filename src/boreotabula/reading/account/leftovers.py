@@ -74,8 +74,7 @@ def label_boilerplate(
 
 def leave_out_around(roles: RoleMap, frame: TableFrame, *, below: bool, beside: bool) -> None:
     """Leave out what lies below a table, or beside it in its rows, and belongs to no other
-    table.
-    """
+    table."""
     if roles.all_placed or not (below or beside):
         return
     mask = roles.unplaced_mask
@@ -102,8 +101,7 @@ def _figures(
     roles: RoleMap, rows: Places, columns: Places, among: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
     """Which of these filled cells hold a number or a date; in a text file, a text that reads as
-    one.
-    """
+    one."""
     sheet = roles.sheet
     figures: NDArray[np.bool_] = sheet.kinds[rows, columns] != CellKind.TEXT
     # In a text file all cells are texts: only how they read can tell.

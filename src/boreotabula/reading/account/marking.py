@@ -60,8 +60,7 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
 
 def mark_values(roles: RoleMap, long: LongRecords) -> None:
     """Mark cells that belong to a record by their place but that no record holds: those that did
-    not convert, and those that stand for no value.
-    """
+    not convert, and those that stand for no value."""
     for misfit in long.misfits:
         roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
     for spot in long.blanked:

@@ -239,8 +239,7 @@ class RoleMap:
         self, rows: NDArray[Any], columns: NDArray[Any]
     ) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """For the cells at pairs of rows and columns: indices of their reasons in `reasons`, and of
-        their findings in `codes`.
-        """
+        their findings in `codes`."""
         return self._whys[rows, columns], self._told[rows, columns]
 
 

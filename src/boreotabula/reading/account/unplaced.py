@@ -33,8 +33,7 @@ class UnplacedCells(Sequence[Unplaced]):
 
     def __init__(self, table: pa.Table | None = None, few: Sequence[Unplaced] = ()) -> None:
         """Holds many cells as tables, or `few` as objects, which are slower to put in columns than
-        to read.
-        """
+        to read."""
         self._few = few
         self._given = table
 
@@ -98,8 +97,7 @@ class UnplacedCells(Sequence[Unplaced]):
     @classmethod
     def unpacked(cls, content: bytes) -> tuple[UnplacedCells, Mapping[bytes, bytes]]:
         """The cells that were packed, and what was packed with them. Raises ValueError if the bytes
-        are damaged.
-        """
+        are damaged."""
         with pa.ipc.open_stream(content) as reader:
             table = reader.read_all()
         return cls(table.replace_schema_metadata()), table.schema.metadata or {}

@@ -77,8 +77,7 @@ AboutColumns = tuple[tuple[int, Finding], ...]
 
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
     """First column of the block, and the first past it: it ends at a blank column on either
-    side.
-    """
+    side."""
     under = place.bottom + 1
     # A heading alone keeps a column in the table, whether or not it has values.
     used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled[max(place.top, 0) : under])

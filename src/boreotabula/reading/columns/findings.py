@@ -73,8 +73,7 @@ def contradicting(
     place: Headings, block: BlockPlan, columns: Mapping[int, tuple[str, str]]
 ) -> Finding:
     """A finding: columns named by position have the headings of other fields; `columns` gives both
-    fields by column.
-    """
+    fields by column."""
     column, (field, known_text) = next(iter(columns.items()))
     heading = one_line(cell_text(place.rows[-1][column - place.left])) or known_text
     return HEADING_CONTRADICTS(

@@ -34,8 +34,7 @@ class ColumnKind(Enum):
 
 class ColumnReason(Enum):
     """Why a column is left out or unknown, where code depends on the reason; the value is its
-    wording.
-    """
+    wording."""
 
     PASSED_OVER = Rule.PASSED_OVER
     LEFT_OUT = Rule.UNKNOWN_LEFT_OUT

@@ -16,8 +16,7 @@ from boreotabula.sheets.sheet import Cell, Sheet, Span
 @dataclass(frozen=True)
 class HeadingsOver:
     """The headings over one column: its own cells, and the heading that reaches it on each
-    level.
-    """
+    level."""
 
     own: tuple[str, ...]
     labels: tuple[Cell, ...]

@@ -27,8 +27,7 @@ class BlockSpots:
     fields: tuple[str, ...]
     whats: tuple[str, ...]
     """The role of each field's cells: 'stamp', 'heading', 'stub', 'value'; empty if no cell gives
-    it.
-    """
+    it."""
     rows: NDArray[np.int64]
     columns: NDArray[np.int64]
 

@@ -169,8 +169,7 @@ def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> FieldOr
 
 def _converted_unit(read: ReadBlock, plan: Plan, field: str, cell: Cell, column: int) -> str:
     """The factor that converts a number from its own unit to the field's; empty if there is
-    none.
-    """
+    none."""
     form = form_under(plan.form(field), read.columns.heading_of(column))
     if not form.factors:
         return ""

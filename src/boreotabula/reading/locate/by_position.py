@@ -115,8 +115,7 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: T
 
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
     """The row that holds most headings of the named fields: at least two of them, or the only
-    one.
-    """
+    one."""
     wanted = {field for field in block.columns if field}
     fields: dict[int, set[str]] = {}
     for row, _, text in sheet.texts():
@@ -228,7 +227,6 @@ def nothing_there(
     **slots: object,
 ) -> ScopedFinding:
     """A finding: the table is not there; `marks` says what it was looked for by, if not by its
-    headings.
-    """
+    headings."""
     named = ", ".join(marks) or ", ".join(block.marks)
     return ScopedFinding(kind(at, marks=named, **slots), WHOLE, WHOLE)

@@ -149,8 +149,7 @@ def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
 
 def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: TableFrame) -> bool:
     """Whether the first row of a possible table has a heading over each cell of the row below; with
-    several levels, over the first of them.
-    """
+    several levels, over the first of them."""
     columns = slice(over.left + leading_of(block), area.columns.stop)
     headed, filled = (sheet.filled[under.top, columns] for under in (over, below))
     if not filled.any():

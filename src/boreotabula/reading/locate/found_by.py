@@ -88,8 +88,7 @@ def _goes_on(
     sheet: Sheet, block: BlockPlan, rows: range, floor: int, first: int, left: int
 ) -> bool:
     """Whether headings met again, from `first` on, still belong to the table whose own headings end
-    before `floor`: nothing separates them, and no leading columns stand between.
-    """
+    before `floor`: nothing separates them, and no leading columns stand between."""
     if left > floor:
         return block.gaps
     between = range(first - len(block.columns), first)

@@ -121,9 +121,8 @@ def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
 
 
 def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> HeadingRows:
-    """A finding: heading rows could lie above or below; the fuller row is taken as the lowest
-    level.
-    """
+    """Heading rows that could lie above or below, with a finding: the fuller row is the lowest
+    level."""
     position = _count_right(sheet, bottom, right)
     # The lowest level has a heading over each column, upper ones over groups of them.
     goes_down = _count_right(sheet, bottom + 1, right) > position

@@ -61,8 +61,7 @@ def _begins_up(
     sheet: Sheet, rows: Sequence[int], index: int, top: int, columns: range
 ) -> Iterator[int]:
     """The indices in `rows`, upwards from a given one, that could be the next level, nearest
-    first.
-    """
+    first."""
     while index >= 0 and rows[index] >= top:
         if _begin(sheet, rows[index], columns):
             yield index

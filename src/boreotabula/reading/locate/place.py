@@ -25,8 +25,7 @@ class Place:
     """The column of each stub field whose heading is there."""
     marks: Mapping[str, int]
     """The column of each field by whose heading the place was found: the stub fields, if there are
-    any.
-    """
+    any."""
     end: int
     """The first row past the block."""
     limit: int

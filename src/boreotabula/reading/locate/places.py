@@ -53,8 +53,7 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
 
 def holds_search_text(sheet: Sheet, block: BlockPlan) -> bool:
     """Whether any of the texts by which a block is found stands on a sheet; always false for a
-    block found by position alone.
-    """
+    block found by position alone."""
     if block.caption and captions_of(sheet, block):
         return True
     if block.found_by:

@@ -183,8 +183,7 @@ def _place(
 
 def _enough(window: _Window, block: BlockPlan) -> bool:
     """Whether a window holds enough of the headings: half of a stub's, otherwise two (or the only
-    one).
-    """
+    one)."""
     if block.stub:
         # One heading renamed must not hide a table; but one found alone is no table yet.
         return 2 * len(window.fields) >= len(block.stub)
@@ -318,9 +317,8 @@ def _last_parts(block: BlockPlan) -> frozenset[str]:
 
 
 def _texts_above(sheet: Sheet, row: int, column: int, depth: int) -> list[str]:
-    """The headings that reach over a cell from the rows above it, top to bottom.
-
-    In each row it is the cell above, or the next filled one to its left.
+    """The headings over a cell, top to bottom: the cell above, or the next filled one to its
+    left.
     """
     texts: list[str] = []
     for above in range(max(row - depth + 1, 0), row):
@@ -349,7 +347,7 @@ def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
 
 
 def _top(sheet: Sheet, window: _Window, block: BlockPlan, area: TableFrame) -> int:
-    """A finding: the first heading row of a place that is not read."""
+    """The first heading row of a place that is not read."""
     return heading_rows(sheet, window.spots, _columns(window)[0], block, area).top
 
 

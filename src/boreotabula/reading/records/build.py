@@ -182,8 +182,7 @@ class _Builder:
         self, field: str, values: ValueCells, columns: Columns
     ) -> tuple[list[tuple[ValueForm, Picked]], NDArray[np.intp] | None]:
         """The cells of a field split by the unit that their headings name, and each record's index
-        in the concatenation; None if the order is unchanged.
-        """
+        in the concatenation; None if the order is unchanged."""
         form = self.plan.form(field)
         if not form.factors:
             return [(form, values.cells)], None
@@ -256,8 +255,7 @@ class _Builder:
 
     def unheld(self, column: int) -> None:
         """The cells of a column beside the values in rows without a value: no record can hold
-        them.
-        """
+        them."""
         rows = self.rows[~self.grid.held]
         spots = [(row, column) for row in rows[self.sheet.filled[rows, column]].tolist()]
         if spots:
@@ -308,9 +306,8 @@ class _Builder:
     def _tell_misfits(
         self, misfits: Sequence[Misfit], columns: NDArray[np.intp], field: str, form: ValueForm
     ) -> None:
-        """Findings about cells that are no values of a field; `columns` are those of all its filled
-        cells.
-        """
+        """Report cells that are no values of a field; `columns` are those of all its filled
+        cells."""
         by_column: dict[int, list[Misfit]] = {}
         for misfit in misfits:
             by_column.setdefault(misfit.column, []).append(misfit)

@@ -116,8 +116,7 @@ def _week_of(day: date, form: ValueForm) -> object:
 
 def _weekday_of(day: date, form: ValueForm) -> object:
     """The number of the day in ISO 8601, where Monday is 1; as text its name in the first
-    language.
-    """
+    language."""
     if not _in_text(form):
         return day.isoweekday()
     from babel.dates import get_day_names  # only needed for names of days

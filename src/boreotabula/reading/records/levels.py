@@ -39,8 +39,7 @@ def level_heads(columns: Columns, level: int, form: ValueForm) -> LevelHeads:
 @dataclass(frozen=True)
 class LevelHeading:
     """A heading of a cross-tab as its records have it: its field, a cell under it, and the number
-    of records.
-    """
+    of records."""
 
     field: str
     text: str
@@ -73,8 +72,7 @@ def _different(
     columns: Columns, level: int, form: ValueForm
 ) -> tuple[tuple[str, ...], NDArray[np.intp], tuple[int, ...]]:
     """The distinct texts of a level, the index of each slot's text, and the first column of
-    each.
-    """
+    each."""
     heads = level_heads(columns, level, form)
     # What the records hold: other spellings that the layout knows are none here.
     values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels

@@ -111,10 +111,9 @@ class RowClassifier:
             kinds[totals], open_[totals] = RowKind.TOTAL, False
 
     def _find_numbered(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
-        """The row that numbers the columns.
+        """The row that numbers the columns, right below the headings or below texts such as units.
 
-        It stands right below the headings, or below rows of texts there, such as units. Further
-        down 1, 2, 3 are values.
+        Further down 1, 2, 3 are values.
         """
         rows, first = self.rows, self.block.under_headings
         for index in range(first, min(first + _MOST_NUMBERED, len(rows))):
@@ -127,10 +126,7 @@ class RowClassifier:
     def _find_groups(
         self, kinds: Kinds, open_: NDArray[np.bool_], counts: NDArray[np.intp]
     ) -> None:
-        """The rows that name groups, from the outermost to the innermost level.
-
-        `counts` are the filled cells of each row.
-        """
+        """The rows that name groups, level by level; `counts` are the filled cells of each row."""
         block, rows = self.block, self.rows
         for level, group in enumerate(block.group_row):
             if group.named:
@@ -193,10 +189,9 @@ class RowClassifier:
         return None
 
     def _naming_columns(self) -> list[int]:
-        """The columns in which a group can be named.
+        """The columns in which a group can be named: those without values, or the stub of a list.
 
-        In a cross-tab, those that hold no values. In a list, its stub; without one its first
-        columns, because a line number may come first.
+        In a list without a stub its first columns, because a line number may come first.
         """
         valued = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
         beside = [column.column for column in self.columns.every if column.kind not in valued]
@@ -252,15 +247,13 @@ class RowClassifier:
 
     def _first_cell(self, row: int) -> Cell:
         """The first filled cell of a row, counted from the table's first column; blank if there is
-        none.
-        """
+        none."""
         column = int(self.within[row].argmax()) + self.columns.left
         return self.sheet.rows[row + self.rows.start][column]
 
     def _leave_out_others(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
         """Leave out rows that `only_rows` does not name by a stub cell or by the first filled
-        cell.
-        """
+        cell."""
         only = PatternRules(self.block.only_rows)
         for index in np.flatnonzero(open_).tolist():
             row = index + self.rows.start
@@ -291,8 +284,7 @@ class RowClassifier:
 
     def _may_say_its_headings(self) -> NDArray[np.bool_]:
         """The rows worth a closer look: in the first of these columns they hold no number, or the
-        number of its heading.
-        """
+        number of its heading."""
         column = self._valued[0]
         numbers = self.sheet.numbers[self.rows.start : self.rows.stop, column]
         # What is no number is equal to none, not even to itself.
@@ -301,10 +293,7 @@ class RowClassifier:
         return may
 
     def _says_its_headings(self, row: int) -> bool:
-        """Whether each value of a row equals the heading of its column, in two columns at least.
-
-        Such a row repeats the headings, under another text over the stub.
-        """
+        """Whether a row repeats at least two headings of columns, under another stub heading."""
         cells = self.sheet.rows[row]
         return all(
             cells[column] != "" and normal_form(cell_text(cells[column])) == heading
@@ -351,8 +340,7 @@ class RowClassifier:
 
     def without_signature(self, kinds: Kinds) -> Kinds:
         """The kinds, where the last rows that begin with a text of the form itself, such as a place
-        to sign, do not belong to the table.
-        """
+        to sign, do not belong to the table."""
         if not self.block.boilerplate:
             return kinds
         kinds = kinds.copy()
@@ -392,8 +380,7 @@ class RowClassifier:
 
     def _may_name_group(self) -> NDArray[np.bool_]:
         """For rows with one filled cell: whether that is the first stub cell, or no cell of
-        values.
-        """
+        values."""
         value = self.within.argmax(axis=1) + self.columns.left
         # In a list every column is known: without a stub only the first can name a group.
         firsts = self.known[:1] if self.block.is_list and not self.place.stub else []

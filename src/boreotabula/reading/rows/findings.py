@@ -128,8 +128,7 @@ def _of_rows(
     kind: FindingKind, sheet: Sheet, rows: Sequence[int], among: Sequence[int], **slots: object
 ) -> Finding:
     """A finding about rows, placed at the first filled cell of the first row, among some
-    columns.
-    """
+    columns."""
     column = _first_filled(sheet, rows[0], among)
     return kind(
         sheet.address(rows[0], column),
@@ -164,7 +163,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
 
 
 def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
-    """A finding: record rows of a cross-tab that hold only printed totals."""
+    """The record rows of a cross-tab that hold only printed totals."""
     if not columns.of(ColumnKind.TOTAL):
         return []
     values = [column.column for column in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE)]
@@ -175,8 +174,7 @@ def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
 
 def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[ScopedFinding]:
     """A finding: rows that name a group without a row below; each may itself be a row without
-    values.
-    """
+    values."""
     groups = sorted(table.groups.items())
     for index, (row, name) in enumerate(groups):
         after = groups[index + 1] if index + 1 < len(groups) else None
@@ -205,8 +203,7 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
 
 def empty_group(sheet: Sheet, columns: Columns, row: int, name: GroupName) -> bool:
     """Whether a row without rows below it surely names a group: the layout lists its name, and it
-    has no figure that could be lost.
-    """
+    has no figure that could be lost."""
     return bool(columns.block.group_row[name.level].named) and not any(
         is_figure(sheet, sheet.rows[row][column]) for column in columns.valued
     )
@@ -255,8 +252,7 @@ _FEW_BLANK = 4
 
 def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Findings: stub cells of a cross-tab that only a few record rows lack, and rows with nothing
-    above them to carry down.
-    """
+    above them to carry down."""
     records = table.records
     for field, column in carried_columns(columns).items():
         carries = field in columns.block.carry_down
@@ -282,8 +278,7 @@ def _below_end(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows
 ) -> Iterator[ScopedFinding]:
     """A finding: rows below the one where `ends_at` ended the table that are filled as records
-    are.
-    """
+    are."""
     assert table.ended is not None
     row, column, rule = table.ended
     kinds = _usual_kinds(sheet, columns, table)
@@ -316,9 +311,8 @@ _ENOUGH_TEXTS = 3
 
 
 def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, str]:
-    """What each column that all records fill holds: figures or texts. None if that is too little to
-    recognise a record.
-    """
+    """What each column holds that all records fill: figures or texts. Empty if that is too little
+    to recognise a record."""
     column_kinds = (ColumnKind.STUB, ColumnKind.BESIDE, ColumnKind.VALUE, ColumnKind.TOTAL)
     usual_kinds: dict[int, str] = {}
     for column in columns.of(*column_kinds):

@@ -206,8 +206,7 @@ class TableRows:
 
     def part_numbers(self) -> NDArray[np.intp]:
         """The part of the table that each record row is in, from 1: one more after each row that
-        divides it.
-        """
+        divides it."""
         parting = [row for row, rule in self.rules.items() if rule.kind is RuleKind.PARTS]
         numbers: NDArray[np.intp] = np.searchsorted(sorted(parting), self.record_rows) + 1
         return numbers
@@ -236,8 +235,7 @@ class TableRows:
 
 def _not_largest(rows: Sequence[int], amounts: Mapping[int, float], most: int) -> list[int]:
     """All rows except the `most` with the largest amounts; of equal amounts the first rows are
-    kept.
-    """
+    kept."""
     ranked = sorted(rows, key=lambda row: -amounts.get(row, -inf))
     return sorted(ranked[most:])
 
@@ -303,8 +301,7 @@ def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
 
 def _carried(table: TableRows, own: StubCells) -> StubCells:
     """The naming cell of each record row: its own, or that of the last row above it that names
-    rows.
-    """
+    rows."""
     # A total or heading in between must not name the records below it.
     gives = own.filled & of_kind(table.kinds, RowKind.RECORD, RowKind.BARE)
     return own.take(_last_of(gives)[table.record_rows - table.start])

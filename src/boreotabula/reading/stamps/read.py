@@ -120,8 +120,7 @@ class _Reader:
 
     def read(self, sources: StampSources) -> None:
         """Read a stamp from the first of its sources that is present, except those that only serve
-        comparison.
-        """
+        comparison."""
         name = sources[0].field
         tried: list[_Tried] = []
         # Of a stamp whose sources are all to be compared the first is taken nevertheless.
@@ -230,8 +229,7 @@ class _Reader:
 @dataclass(frozen=True)
 class _Tried:
     """What a source of a stamp gave: where it was found, its value, what is wrong with it, and the
-    cells concerned.
-    """
+    cells concerned."""
 
     stamp: StampPlan
     source: StampSource | None

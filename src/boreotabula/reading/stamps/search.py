@@ -349,8 +349,7 @@ class StampSearch:
 
     def _nearest(self, sources: Sequence[StampSource], place: Place) -> list[StampSource]:
         """The labels nearest to the block: above it, over its columns if one is there, else left of
-        it.
-        """
+        it."""
         spots = {
             self.as_placed(spot): source
             for source in sources

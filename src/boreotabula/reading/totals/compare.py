@@ -185,8 +185,7 @@ def _rows_of_totals(
     figures: Figures, total_rows: Sequence[int], meant: Mapping[int, Summands]
 ) -> list[RowOfTotals]:
     """The rows of totals; a row that sums up the records of one measure is compared only with
-    them.
-    """
+    them."""
     rows = [RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
     parts = {
         row.row: RowOfTotals(part, row.row, total_rows, meant)

@@ -95,8 +95,7 @@ def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator
 
 def over_texts(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Iterator[Finding]:
     """A finding: printed totals over fields that are read as texts, where most records hold
-    amounts.
-    """
+    amounts."""
     kinds = (ColumnKind.BESIDE,) if columns.block.is_list else (ColumnKind.VALUE,)
     by_field: dict[str, list[tuple[int, int]]] = {}
     rows = table.of(RowKind.TOTAL)

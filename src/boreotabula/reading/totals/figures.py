@@ -146,8 +146,7 @@ class Figures:
 
     def span(self, column: int, group: tuple[int, int]) -> float:
         """The sum of a column over a range of record rows, by index: from the first to before the
-        second.
-        """
+        second."""
         start, end = group
         if start == end:
             return 0.0
@@ -169,8 +168,7 @@ class Figures:
 
     def _sums_so_far(self, column: int) -> tuple[NDArray[np.float64], bool]:
         """The running sums of a column, and whether all are whole: only then are their differences
-        exact.
-        """
+        exact."""
         known = self._so_far.get(column)
         if known is None:
             numbers = self.down(column)

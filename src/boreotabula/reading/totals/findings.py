@@ -77,8 +77,7 @@ _SEVERAL = 3
 
 def _whole_lines(totals: Totals, wrong: Sequence[Check]) -> Iterator[list[Check]]:
     """Rows or columns of which at least three totals disagree, by different amounts or without a
-    single one that agrees; the fullest first, each total once.
-    """
+    single one that agrees; the fullest first, each total once."""
     agreeing = Counter(line for check in totals.checks if check.agrees for line in _lines_of(check))
     groups: dict[tuple[str, int], list[Check]] = {}
     for one in wrong:

@@ -57,7 +57,7 @@ def _without(figures: Figures, rows: list[int]) -> Figures:
 def rows_of_interleaved_sums(figures: Figures, table: TableRows) -> list[int]:
     """The record rows that hold sums, each of the rows of its own measure.
 
-    All measures of a thing hold them, and their numbers are too long for a coincidence. None where
+    All measures of a thing hold them, and their numbers are too long for a coincidence. Empty where
     rows do not alternate.
     """
     measures = _measures(figures, table)

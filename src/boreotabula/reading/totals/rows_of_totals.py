@@ -52,8 +52,7 @@ class RowOfTotals:
 
     def _sums(self, column: int, group: Range) -> Iterator[float]:
         """What the row may hold in a column: under averages, their sum or the average of the
-        sums.
-        """
+        sums."""
         # Under a column of totals stands the sum of what these sum up.
         columns = self.meant[column].columns
         total = fsum(self.figures.span(column, group) for column in columns)

@@ -86,8 +86,7 @@ class Suspects:
 
     def _moved(self, less: Check, more: Check, apart: float) -> str:
         """The only cell of the larger column whose move to the neighbouring column, where its row
-        is blank, would make both totals right.
-        """
+        is blank, would make both totals right."""
         lacking, having = (check.columns or (check.column,) for check in (less, more))
         if len(lacking) != 1 or len(having) != 1 or abs(lacking[0] - having[0]) != 1:
             return ""
@@ -128,8 +127,7 @@ class Suspects:
 
     def corrected_in(self, check: Check) -> list[Spot]:
         """The corrected cells that a total sums up, if it agrees with the values before the
-        correction.
-        """
+        correction."""
         columns = check.columns or (check.column,)
         spots = [spot for spot in self.sheet.was if spot[0] in check.rows and spot[1] in columns]
         change = sum(

@@ -15,8 +15,7 @@ _FEWEST_SUMS = 3
 """This many cells must be sums of at least two numbers: fewer may be a coincidence."""
 _MOST = 20_000_000
 """With more cells than this in all tabs, they are not compared: such a workbook is no set of small
-forms.
-"""
+forms."""
 
 Numbers = tuple[NDArray[np.intp], NDArray[np.float64]]
 """Cells, as row × 65,536 + column, and their numbers."""

@@ -197,8 +197,7 @@ class _Candidates:
     """The column that each set belongs to."""
     runs: NDArray[np.intp]
     """For each set the first column and the one after the last of two runs; all zero if it has
-    more.
-    """
+    more."""
     scattered: _Scattered
 
 
@@ -237,8 +236,7 @@ def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
     """Whether a column holds the sum of others in every row, and a sum of at least two numbers in
-    enough of them.
-    """
+    enough of them."""
     numbers, values = figures.down(column), figures.part(figures.rows, summands)
     # One row that is none is proof enough: it is a column of its own.
     if not all_agree(numbers, values.sum(axis=1)).all():

@@ -32,10 +32,7 @@ class RowsOfSums:
 
 
 def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
-    """Record rows that hold, column by column, the sums of records above or below them.
-
-    A row found here is no member of other sums, so that sums of sums show in the next round.
-    """
+    """Record rows that hold, column by column, the sums of records above or below them."""
     search = _Search(figures, table)
     numbers: set[int] = set()
     # Again without those found: subtotals hide the grand total above them.
@@ -55,10 +52,7 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
 
 @dataclass(frozen=True)
 class GroupsBySums:
-    """Record rows that name groups, because they hold the sums of the rows below them.
-
-    They are `doubtful` if their numbers are so small that it may be a coincidence.
-    """
+    """Record rows that name groups by their sums; `doubtful` if that may be a coincidence."""
 
     rows: tuple[int, ...] = ()
     doubtful: bool = False
@@ -67,9 +61,8 @@ class GroupsBySums:
 def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
     """Record rows that hold the sums of the rows below them, down to the next such row.
 
-    Either all rows of the table are such rows and their members, one group after the other; or a
-    row lacks a stub cell that the others have. If there are any, rows that look like them are
-    groups as well, whatever their sums: these are compared.
+    Either all rows of the table are such rows and their members, or a row lacks a stub cell that
+    the others have. Rows that look like them are groups as well, whatever their sums.
     """
     search = _Search(figures, table)
     groups, agreeing = search.parted(search.chain_of_groups())
@@ -133,9 +126,7 @@ class _Search(RecordRows):
     def _next_below(
         self, last: int, member: NDArray[np.bool_], starts: NDArray[np.intp]
     ) -> int | None:
-        """The first row after `row` that surely sums up members above it: those since one of some
-        rows, or all.
-        """
+        """The first row after `last` that surely sums up the members above it, or the last ones."""
         # Zero, so that what is no member adds nothing to the sums.
         values = np.where(member[:, None], self.values, 0.0)
         # Differences of sums so far sieve the ranges; the exact sums decide.
@@ -153,8 +144,7 @@ class _Search(RecordRows):
         return None
 
     def _near_below(self, member: NDArray[np.bool_], starts: NDArray[np.intp]) -> NDArray[np.bool_]:
-        """The rows that may hold the sum of all above them, or of those since an earlier row of
-        totals.
+        """The rows that may hold the sum of all above, or of those since an earlier row of totals.
 
         Rows that lack what names the others are tried in any case.
         """
@@ -175,11 +165,7 @@ class _Search(RecordRows):
         member: NDArray[np.bool_],
         so_far: NDArray[np.float64],
     ) -> Iterator[Places]:
-        """The members that a row may sum up, from one of some rows down to it, without those whose
-        sums are far off.
-
-        `so_far` are the sums of all members above each row.
-        """
+        """The members above a row that may sum up to it; `so_far` are running sums of members."""
         value = ~np.isnan(self.numbers[index]) if self.unnamed[index] else slice(None)
         sums = (so_far[index] - so_far[reach])[:, value]
         # Wider than any rounding: this only sieves, the exact sums decide.
@@ -193,8 +179,8 @@ class _Search(RecordRows):
     def above_members(self, known_numbers: set[int]) -> set[int]:
         """The rows that sum up records below them.
 
-        The members must end at another row of sums or at something that ends a table, or look
-        unlike it in their stub, or the numbers must be too long for a coincidence.
+        The members must end at another such row or at an end of the table, or look unlike it in
+        their stub, or the numbers must be too long for a coincidence.
         """
         members = np.array(
             [index for index in range(len(self.rows)) if index not in known_numbers], np.intp
@@ -221,9 +207,7 @@ class _Search(RecordRows):
         return self._with_an_end(ranges, members)
 
     def chain_of_groups(self) -> dict[int, int]:
-        """The rows that sum up all rows down to the next of them, or down to something that ends a
-        table; and where the members of each end.
-        """
+        """The rows that sum up all rows down to the next of them, and where their members end."""
         values = self.values
         so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
         gaps = (np.flatnonzero(self.before_gap) + 1).tolist()
@@ -246,10 +230,9 @@ class _Search(RecordRows):
         return chain
 
     def parted(self, ends: Mapping[int, int]) -> tuple[set[int], set[int]]:
-        """The rows that divide all records into groups, one after the other, and those of them
-        whose sums agree.
+        """The rows that divide all records into groups, and those of them whose sums agree.
 
-        None if some records are in no group. `ends` are those of `chain_of_groups`.
+        Empty if some records are in no group. `ends` are those of `chain_of_groups`.
         """
         groups: set[int] = set()
         agreeing: set[int] = set()
@@ -318,8 +301,7 @@ class _Search(RecordRows):
     def _like_group(self, index: int, members: Places, ranges: Mapping[int, Places]) -> bool:
         """Whether a row that sums up those below it is certainly no coincidence.
 
-        They are indented below it, another such row follows them, or it is far larger than any of
-        them.
+        They are indented, another such row follows them, or it is far larger than any of them.
         """
         if len(members) < FEWEST_MEMBERS or self.digits[index] < _WORTH_A_WORD:
             return False
@@ -339,8 +321,7 @@ class _Search(RecordRows):
         return bool(((self.totals > self.rows[row]) & (self.totals < self.rows[count])).any())
 
     def near_sums(self, known_numbers: set[int]) -> list[int]:
-        """Rows named as totals whose numbers are near the sums of the rows above: since the last
-        row of sums, or all.
+        """Rows named as totals whose numbers are near the sums of the rows above them.
 
         Such a total is wrong, or counts a row that was not read.
         """
@@ -375,8 +356,7 @@ class _Search(RecordRows):
     def _is_sure(self, index: int) -> bool:
         """Whether a row that sums up others is no coincidence.
 
-        Its numbers are long, or it is the last of its kind, or lacks what names the others, or
-        begins as totals do.
+        Its numbers are long, or it is the last, without a name, or named as totals are.
         """
         if self.unnamed[index] or self.digits[index] >= CHANCE:
             return True
@@ -392,8 +372,7 @@ class _Search(RecordRows):
             self.maybe.add(index)
 
     def _is_sum(self, index: int, members: Places) -> bool:
-        """Whether a row holds the sums of some rows in each of its columns, at least some of them
-        of two numbers or more.
+        """Whether a row holds the sums of some rows in each column, and truly sums.
 
         A row that lacks what names the others may leave columns blank.
         """

@@ -33,8 +33,7 @@ class Way:
 @dataclass(frozen=True, eq=False)
 class ValueForm:
     """A field's type and its ways of writing. Equal only to itself, so that results can be cached
-    by it.
-    """
+    by it."""
 
     kind: str
     """The type as the layout names it, such as 'integer' or 'decimal(2)'."""
@@ -111,8 +110,7 @@ class ValueForm:
 
     def factor(self, unit: str) -> Decimal:
         """The factor of a unit to the first one; of a number without a unit, that of the
-        heading.
-        """
+        heading."""
         return self.factors.get((unit or self.heading_unit).casefold(), _ONE)
 
 
@@ -137,8 +135,7 @@ PLAIN_TEXT = ValueForm("text")
 
 def plain_form(text: str) -> str:
     """The form in which spellings and blank marks are compared, without letter case and white
-    space.
-    """
+    space."""
     return " ".join(text.split()).casefold()
 
 

@@ -94,8 +94,7 @@ def _other(mark: str | None) -> str | None:
 
 def _joined(whole: str, decimal: str, form: ValueForm) -> str | None:
     """The digits before the decimal mark, with their groups joined; None if the groups are
-    wrong.
-    """
+    wrong."""
     if whole.isdigit() or not whole:
         return whole
     # Two different marks between digits fit no way of writing.

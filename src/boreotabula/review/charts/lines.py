@@ -79,8 +79,7 @@ def _strong_rows(cross: Cross) -> set[int]:
 
 def _name_ends(axes: Any, ends: Sequence[tuple[float, str, LineStyle]], right: float) -> None:
     """Names beside the ends of lines, each after its marker, moved apart where they would
-    overlap.
-    """
+    overlap."""
     bottom, top = axes.get_ylim()
     step = (top - bottom) * 0.045
     ordered = sorted(ends, key=lambda end: end[:2])

@@ -10,14 +10,12 @@ from boreotabula.review.crosstab.crosstab import readable_number
 
 COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
 """Colour-blind people can distinguish them, too (Okabe and Ito, 2008); yellow is left out as too
-pale.
-"""
+pale."""
 INK = "#1F1F1F"
 """Texts: the colours above are too pale for them (WCAG 2.1 asks for a contrast of 4.5)."""
 ONLY_SERIES = "#4A6B82"
 """The colour of bars that no colour distinguishes, so that none looks like a sender of another
-chart.
-"""
+chart."""
 FAINT = "#C8C8C8"
 """Lines behind those that are named."""
 OTHERS = "#8A8A8A"
@@ -94,8 +92,7 @@ class NumberForm:
 
     def text(self, number: float) -> str:
         """A number with a true minus sign. A small number that rounds to zero is not written as
-        zero.
-        """
+        zero."""
         part = number / self.divisor
         if number and not round(part, self.places) and self.divisor > 1:
             return "≈0"

@@ -57,8 +57,7 @@ class Comparison:
     """Records with the same key and another value."""
     changes: pa.Table = field(repr=False)
     """One row for each record that is new or gone, and for each changed value: what changed, the
-    key, field, before, after, and the cells of both.
-    """
+    key, field, before, after, and the cells of both."""
     by: str = ""
     sums: Mapping[tuple[str, str], Sums] = field(default_factory=dict, repr=False)
     """By group and field; without `by` the group is an empty text."""
@@ -153,8 +152,7 @@ def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
 
 def _ways(kinds: Mapping[str, tuple[str, str]], side: int) -> dict[str, str]:
     """The columns of a side whose texts must change their form, because the other side has another
-    type: 'number' or 'day'.
-    """
+    type: 'number' or 'day'."""
     ways = {}
     for name, pair_of in kinds.items():
         own, other_kind = (type_called(text) if text else None for text in pair_of[:: 1 - 2 * side])
@@ -238,8 +236,7 @@ class _Made:
 
     def table(self) -> pa.Table:
         """All rows: changed values first, then new records, then gone ones, each in the order of
-        their side.
-        """
+        their side."""
         if not self._tables:
             return pa.table({name: pa.array([], pa.string()) for name in self._names})
         # Put in order at the end, as parts come in the order of their keys.

@@ -66,8 +66,7 @@ def split(
 
 def formed(texts: pa.Array, way: str) -> pa.Array:
     """Texts in a form shared with other types: numbers without trailing zeros, months as their
-    first day.
-    """
+    first day."""
     texts = texts.cast(pa.string())
     if way == "number":
         short = pc.replace_substring_regex(texts, r"(\.\d*?)0+$", r"\1")

@@ -80,8 +80,7 @@ def side_of(place: BasePlace, table: str | None, like: Side | None = None) -> Si
 
 def is_by_hand(place: BasePlace) -> bool:
     """Whether a file may be a table made by hand: no run of extract has left a record of it, beside
-    it or beside its folder.
-    """
+    it or beside its folder."""
     return (
         isinstance(place, Path)
         and place.is_file()
@@ -240,8 +239,7 @@ def _batch(names: Sequence[str], rows: Iterator[list[str | None]]) -> pa.RecordB
 
 def _by_hand(path: Path, like: Side | None) -> Side:
     """A table whose headings are in the row that has most of the other side's headings, or in the
-    first filled row.
-    """
+    first filled row."""
     try:
         sheet = first_sheet(path)
     except UnreadableError as error:

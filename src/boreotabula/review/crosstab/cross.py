@@ -60,8 +60,7 @@ class Cross:
     """The unit of the numbers, if the layout gives one."""
     row_ranks: tuple[int, ...] = ()
     """The index of each row among all rows of the records, whatever is shown. It decides the row's
-    style in every chart. Empty if they are counted as they stand.
-    """
+    style in every chart. Empty if they are counted as they stand."""
     column_ranks: tuple[int, ...] = ()
     """The same of columns."""
     others: int = 0

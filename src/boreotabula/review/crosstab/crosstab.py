@@ -232,8 +232,7 @@ def _label(code: int, fields: Sequence[_Coded]) -> Label:
 
 def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
     """The value of each record, moments as Arrow stores them; for a count, 1 where there is a
-    value.
-    """
+    value."""
     if value is None:
         return pa.array(b"\x01" * table.num_rows, pa.uint8()).cast(pa.int64())
     column = table.column(value).combine_chunks()
@@ -303,8 +302,7 @@ def moment_text(number: float, kind: FieldType) -> str:
 
 def readable_number(number: float | None, kind: FieldType, places: int) -> str:
     """A number for people: with separators of thousands, shares in percent; a dot where there is
-    none.
-    """
+    none."""
     if number is None:
         return "·"
     if kind.is_moment:

@@ -18,8 +18,7 @@ def with_others(
     by_value: bool,
 ) -> tuple[list[Label], list[Label]]:
     """All rows that are shown, the last for all others so that the totals stay whole; and those
-    that are shown individually.
-    """
+    that are shown individually."""
     largest = sorted(labels, key=lambda texts: -(sums[texts] or 0.0))[:top]
     kept = largest if by_value else [label for label in labels if label in set(largest)]
     depth = len(labels[0])

@@ -1,6 +1,5 @@
 """A marked copy of a file that cannot be marked in place: its tabs written anew, by their
-values.
-"""
+values."""
 
 from __future__ import annotations
 

@@ -51,8 +51,7 @@ class Fault:
 
 def by_request(faults: Iterable[Fault]) -> dict[Request, list[Fault]]:
     """Faults by the request to the sender: those to be corrected first. Faults without a request
-    are left out.
-    """
+    are left out."""
     groups: dict[Request, list[Fault]] = {request: [] for request in Request}
     for fault in faults:
         groups[request_of(fault.kind)].append(fault)
@@ -126,8 +125,7 @@ def _rank(severity: Severity) -> int:
 
 def rows_of(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
     """The rows of a list that a run wrote, such as findings.csv. Raises CallError if it is
-    missing.
-    """
+    missing."""
     path = run_folder / name
     try:
         with path.open(encoding="utf-8", newline="") as stream:

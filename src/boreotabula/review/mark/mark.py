@@ -1,6 +1,5 @@
 """Marked copies and letters for all senders of a run, and which faults have been corrected
-since.
-"""
+since."""
 
 from __future__ import annotations
 

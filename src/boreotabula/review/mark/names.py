@@ -15,8 +15,7 @@ _RESERVED = frozenset(
 """Names that Windows keeps for devices, with any ending."""
 _MOST_BYTES = 180
 """File systems take names of 255 bytes; an ending, a number and the prefix of unfinished files need
-room.
-"""
+room."""
 ENDINGS = (".xlsx", ".txt")
 
 

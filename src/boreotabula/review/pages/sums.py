@@ -41,7 +41,7 @@ class MonthSums:
 def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
     """The sums by sender of each field that can be added up, in the last two months of a run.
 
-    `sender` and `period` are the stamps for these. None with fewer than two months, with more
+    `sender` and `period` are the stamps for these. Empty with fewer than two months, with more
     senders than a page can show, or if a tab with records lacks one of the two stamps: sums without
     it would be too small.
     """

@@ -212,8 +212,7 @@ def _data(sheet: Sheet, reading: TabReading, layout: Layout, findings: Sequence[
 
 def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
     """The records of a block: for each field their values, and the number of the cell of each,
-    counted line by line from 0; -1 for none.
-    """
+    counted line by line from 0; -1 for none."""
     import pyarrow as pa
 
     spots = block_spots(sheet, read, layout.plan)

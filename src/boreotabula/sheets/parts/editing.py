@@ -41,8 +41,7 @@ _BEFORE_CALCULATION = ("sheets", "externalReferences", "definedNames")
 @dataclass
 class Replaced:
     """A worksheet part with replaced rows: the markup before them, the rows, and the markup
-    after.
-    """
+    after."""
 
     before: bytes
     rows: BinaryIO

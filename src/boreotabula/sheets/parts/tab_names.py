@@ -7,8 +7,7 @@ from collections.abc import Iterable
 
 MOST_LETTERS = 31
 """The greatest length of a name, in units of UTF-16: ECMA-376 leaves it open, but programs refuse
-more.
-"""
+more."""
 
 _FORBIDDEN = re.compile(r"\s*[\[\]:*?/\\\x00-\x1f\x7f\ud800-\udfff\ufffe\uffff]+\s*")
 

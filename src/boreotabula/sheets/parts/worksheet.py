@@ -20,8 +20,7 @@ from boreotabula.limits import TREE, Budget, Limits
 _PIECE = 1 << 18
 _PLACE_OF_ROWS = "rows"
 """The processing instruction that stands for the rows while everything else is written. The parser
-omits those of the file, so it is unique.
-"""
+omits those of the file, so it is unique."""
 
 
 @dataclass
@@ -171,8 +170,7 @@ def _take_row(row: Any, sheet: Worksheet) -> int:
 
 def _is_row_of_sheet(row: Any) -> bool:
     """Whether an element is a row of the sheet: anchors of controls have elements of that name,
-    too.
-    """
+    too."""
     around: str = etree.QName(row.getparent()).localname
     return around == "sheetData"
 

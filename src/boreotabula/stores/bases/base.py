@@ -1,6 +1,5 @@
 """What all databases that take records have in common: a session, whose statements depend on its
-kind.
-"""
+kind."""
 
 from __future__ import annotations
 

@@ -1,6 +1,5 @@
 """Records that wait until all files are read: in a temporary file, so that memory stays small and
-no transaction of a database is open meanwhile.
-"""
+no transaction of a database is open meanwhile."""
 
 from __future__ import annotations
 

@@ -143,8 +143,7 @@ class BaseStore:
 
     def _record_beside(self, table: str) -> Mapping[str, Any] | None:
         """The record that an earlier version kept beside the database, or of a run that wrote
-        it.
-        """
+        it."""
         path = self.place
         if isinstance(path, DatabaseAddress):
             path = Path(f"{path.plain_name}.postgresql")
@@ -165,8 +164,7 @@ class BaseStore:
 
     def record_folder(self, tables: Sequence[str]) -> Path:
         """Where the findings of a run are put: beside a file; for a server in the folder of the
-        call, named after the table.
-        """
+        call, named after the table."""
         if self.folder is not None:
             return self.folder
         if isinstance(self.place, Path):

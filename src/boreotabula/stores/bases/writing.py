@@ -1,6 +1,5 @@
 """A run into a database: which rows stay, change, are removed or added, and how they are
-written.
-"""
+written."""
 
 from __future__ import annotations
 
@@ -212,8 +211,7 @@ class BaseWriting(WritingBase):
 
     def settle(self, run: Run) -> Run:
         """Compare the rows of changed files with their records, once no other program can change
-        them.
-        """
+        them."""
         targets = list(self._targets.values())
         self._base.begin(targets, self._store.on_wait)
         self._begun = True
@@ -249,8 +247,7 @@ class BaseWriting(WritingBase):
 
     def _compared(self, table: str, again: Collection[str], read: Collection[str]) -> _Changes:
         """The changes to the rows of a table, given the files whose records are written again, and
-        all that the run reads.
-        """
+        all that the run reads."""
         schema, counts = self._tables[table], self._counts[table]
         changes = _Changes(stay=sum(counts.values()))
         layout = self._task.layout

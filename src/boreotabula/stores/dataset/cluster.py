@@ -132,8 +132,7 @@ class Cluster:
 
     def handshake(self, folders: Iterable[Path]) -> None:
         """Raises CallError if a worker cannot do the job, or there is none. Every worker must see
-        the `folders`.
-        """
+        the `folders`."""
         from distributed import TimeoutError as NoWorkersError
 
         try:
@@ -206,8 +205,7 @@ class Cluster:
 
     def _by_ways(self, names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
         """Read some files again, by name, with what decides their fields: whole chunks are read
-        again.
-        """
+        again."""
         decided = frozenset(names)
         labels = dict.fromkeys(self._chunks[name] for name in names)
         again = [replace(self._done[label][0], ways=ways, decided=decided) for label in labels]

@@ -91,8 +91,7 @@ class Dataset(OnDisk):
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Filling]:
         """A folder beside it. Raises CallError if the cluster does not answer, or another run has
-        changed the output so that it may not be replaced.
-        """
+        changed the output so that it may not be replaced."""
         check_output_folder(self.path, overwrite=self.overwrite)
         with placed_folder(self.path) as folder:
             with _filling(self, task, folder) as filling:
@@ -133,8 +132,7 @@ class _Filling(WritingBase):
 
     def commit(self, run: Run) -> None:
         """Put the files in place, and write the record of the run. Raises CallError if they do not
-        hold all records.
-        """
+        hold all records."""
         parts = self._parts(run)
         _check(run, parts)
         # A worker that was taken for lost may have written its records as well.
@@ -191,8 +189,7 @@ class _Here(_Filling):
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
         """Write the records of all files. Raises CallError if the tables cannot be partitioned
-        so.
-        """
+        so."""
         check_partition(
             self._store.partition, {name: table.schema for name, table in tables.items()}
         )

@@ -234,8 +234,7 @@ def _tab_of(
     fields: int,
 ) -> str | None:
     """The tab that holds a table: the requested one, the one with its name, else the only one with
-    its headings.
-    """
+    its headings."""
     name = taking.tab if taking.tab is not None else tab_name(table)
     read = _read_tabs(package, taking.glossaries)
     every = [tab for tab in package.tabs() if not is_sources_tab(tab, package.tabs())]

@@ -44,8 +44,7 @@ class TablePlace:
 
 def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], str | None]:
     """A function that gives the field of a heading: by the field's name first, then by the names in
-    the layout and its glossaries.
-    """
+    the layout and its glossaries."""
     own = {normal_form(name): name for name in fields}
 
     def found(heading: str) -> str | None:

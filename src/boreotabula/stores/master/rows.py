@@ -49,8 +49,7 @@ class FurtherColumn:
 
 def move_rows(sheet: Worksheet, change: RowChange, where: str) -> None:
     """Remove some rows; the others move, and their formulas follow. `where` is the tab, in
-    messages.
-    """
+    messages."""
     # All other rows move up by as many as go above them.
     places = {
         number: change.row(number) if number > change.top else number

@@ -152,8 +152,7 @@ class _Writing(WritingBase):
 
 def _replaced(run: Run, before: Before) -> set[str]:
     """The files whose records a run replaces: those that it read, copies of them, and their earlier
-    names.
-    """
+    names."""
     read = {file.name for file in run.files if file.read}
     twice = {finding.file for finding in run.findings if finding.kind == FILE_TWICE}
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}

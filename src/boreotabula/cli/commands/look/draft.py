@@ -214,8 +214,7 @@ _LEAST_PLACED = 0.95
 
 def _is_any(drafted: Draft) -> bool:
     """Whether the layout gives records of a table, or of several labels: a single label is a
-    letter.
-    """
+    letter."""
     fields = drafted.sketch.fields
     return bool(
         drafted.judged.records

@@ -294,8 +294,7 @@ def _print_groups(
     groups: Sequence[Alike], letters: Mapping[tuple[str, str], str], folder: Path | None
 ) -> None:
     """The groups of tabs that look alike; for a `folder` without a layout, also how to draft
-    one.
-    """
+    one."""
     from rich.table import Table
     from rich.text import Text
 

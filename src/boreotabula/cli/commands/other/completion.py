@@ -1,6 +1,5 @@
 """`boreotabula completion`: the script with which a shell completes commands, options and file
-names.
-"""
+names."""
 
 from __future__ import annotations
 

@@ -196,8 +196,7 @@ def _lateness(
 @dataclass(frozen=True)
 class _Summary:
     """What is missing and what is not: for senders with deadlines by these, for all others by the
-    periods for which anybody reported.
-    """
+    periods for which anybody reported."""
 
     coverage: Coverage
     """Without the statements about senders with deadlines."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -26,6 +27,7 @@ from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     import pyarrow as pa
+    from rich.table import Table
 
     from boreotabula.review.crosstab.cross import Cross
 
@@ -180,7 +182,6 @@ def _records(place: Path, table: str | None) -> pa.Table:
 
 def print_cross(cross: Cross) -> None:
     """The cross-tab on screen; if it is too wide, it continues below, with row names repeated."""
-    from rich.table import Table
     from rich.text import Text
 
     from boreotabula.cli import screen
@@ -214,23 +215,31 @@ def print_cross(cross: Cross) -> None:
     records = counted(cross.records, "record")
     console.print(Text.assemble((f"{cross.measure}{unit}", "bold"), f" · {records}"))
     for part in _parts(columns, max(console.width - side, 20)):
-        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-        for name in names:
-            table.add_column(Text(name))
-        for head, *_ in part:
-            table.add_column(Text(head), justify="right", no_wrap=True)
-        before: tuple[str, ...] = ()
-        for position, label in enumerate(cross.rows):
-            table.add_row(
-                *map(Text, _new(label, before)), *(Text(texts[position + 1]) for texts in part)
-            )
-            before = label
-        if len(cross.rows) > 1 and cross.spec.totals:
-            blank = [""] * (len(names) - 1)
-            last = [Text(texts[-1], "bold") for texts in part]
-            table.add_row(Text("total", "bold"), *blank, *last)
         console.print()
-        console.print(table)
+        console.print(_table_of(cross, names, part))
+
+
+def _table_of(cross: Cross, names: Sequence[str], part: Sequence[Sequence[str]]) -> Table:
+    """The rows of a cross-tab with some of its columns, each as heading, numbers and total."""
+    from rich.table import Table
+    from rich.text import Text
+
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    for name in names:
+        table.add_column(Text(name))
+    for head, *_ in part:
+        table.add_column(Text(head), justify="right", no_wrap=True)
+    before: tuple[str, ...] = ()
+    for position, label in enumerate(cross.rows):
+        table.add_row(
+            *map(Text, _new(label, before)), *(Text(texts[position + 1]) for texts in part)
+        )
+        before = label
+    if len(cross.rows) > 1 and cross.spec.totals:
+        blank = [""] * (len(names) - 1)
+        last = [Text(texts[-1], "bold") for texts in part]
+        table.add_row(Text("total", "bold"), *blank, *last)
+    return table
 
 
 def _new(label: tuple[str, ...], before: tuple[str, ...]) -> list[str]:

@@ -179,8 +179,7 @@ _MOST_TOLD = 10
 @dataclass(frozen=True)
 class _Wanted:
     """The files in order, entries that are not looked into, and a layout's choice of tabs and
-    values, if there is one.
-    """
+    values, if there is one."""
 
     files: list[SourceFile]
     unseen: list[SkippedFile]

@@ -247,8 +247,7 @@ def _check_report(
     report: Path, expect: Path | None, layout: Layout, inputs: Sequence[Path], *, overwrite: bool
 ) -> None:
     """Raises CallError if a page about the run cannot be written. Checked before the files are
-    read, not after.
-    """
+    read, not after."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.pages.report import check_expected, check_report
