@@ -224,17 +224,17 @@ def _survey_tab(book: Workbook, index: int, plan: Plan | None, names: Sequence[s
     columns = np.flatnonzero(sheet.filled.any(axis=0)).tolist()
     frame = frame_of(sheet, plan)
     return TabSurvey(
-        tab.name,
-        tab.visibility,
-        len(rows),
-        len(columns),
-        str(Address(*(frame.start or (rows[0], columns[0])))),
-        tuple(table.name for table in sheet.tables),
-        tuple(names),
-        (len(sheet.hidden_rows), len(sheet.hidden_columns)),
-        len(sheet.merges),
-        tuple(one_line(text) for *_, text in islice(sheet.texts(), _FIRST_TEXTS)),
-        frame,
+        name=tab.name,
+        visibility=tab.visibility,
+        rows=len(rows),
+        columns=len(columns),
+        start=str(Address(*(frame.start or (rows[0], columns[0])))),
+        tables=tuple(table.name for table in sheet.tables),
+        names=tuple(names),
+        hidden=(len(sheet.hidden_rows), len(sheet.hidden_columns)),
+        merged=len(sheet.merges),
+        texts=tuple(one_line(text) for *_, text in islice(sheet.texts(), _FIRST_TEXTS)),
+        frame=frame,
     )
 
 

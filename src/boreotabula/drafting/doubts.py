@@ -46,7 +46,17 @@ class Doubt:
     ) -> Doubt:  # fmt: skip
         """A doubt about a cell."""
         where = str(Address(spot.row, spot.column))
-        return cls(kind, text, change, spot.file, spot.tab, where, "", choices, records)
+        return cls(
+            kind=kind,
+            text=text,
+            change=change,
+            file=spot.file,
+            tab=spot.tab,
+            cell=where,
+            column="",
+            choices=choices,
+            records=records,
+        )
 
     @property
     def where(self) -> str:

@@ -138,8 +138,11 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
     cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
     beside = columns_beside(sheet, rows, values, heads[start:stop]) if crossed else 0
     beside += len(columns) - stop if beside else 0  # texts further to the right
-    return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
-                 start, bare, top, heads, looks, crossed, beside, cells)  # fmt: skip
+    return Shape(
+        top=top if crossed else heading, lowest=heading, left=left, right=columns.stop,
+        first=rows.start, end=rows.stop, leading=start, bare=bare, highest=top, heads=heads,
+        columns=looks, crossed=crossed, beside=beside, values_of=cells,
+    )  # fmt: skip
 
 
 def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:

@@ -277,7 +277,16 @@ def _settle(
         *settled.scoped_findings,
         *about_lines(view, place, columns, table),
     )
-    return SettledBlock(block, view, place, columns, table, stamped, scoped_findings, tuple(summed))
+    return SettledBlock(
+        block=block,
+        view=view,
+        place=place,
+        columns=columns,
+        table=table,
+        stamped=stamped,
+        scoped_findings=scoped_findings,
+        summed=tuple(summed),
+    )
 
 
 def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Mapping[int, float]:

@@ -320,19 +320,19 @@ class _TabReader:
         # The same finding from several places of a block is told once.
         findings = dict.fromkeys(self.roles.findings())
         return TabReading(
-            {
+            tables={
                 table: one_batch(self.batches.get(table, []), self.plan, table)
                 for table in self.plan.tables
             },
-            self.roles.account(),
-            tuple(replace(finding, file=file, tab=tab) for finding in findings),
-            UnplacedCells.of_tab(self.roles, file, tab),
-            self.roles,
-            form.title if form else "",
-            tuple(self.headings),
-            TotalsCount(self.printed, self.printed - self.differing),
-            tuple(self.stamped),
-            tuple(self.blocks),
+            account=self.roles.account(),
+            findings=tuple(replace(finding, file=file, tab=tab) for finding in findings),
+            unplaced=UnplacedCells.of_tab(self.roles, file, tab),
+            roles=self.roles,
+            form=form.title if form else "",
+            headings=tuple(self.headings),
+            totals=TotalsCount(self.printed, self.printed - self.differing),
+            stamped=tuple(self.stamped),
+            blocks=tuple(self.blocks),
         )
 
 

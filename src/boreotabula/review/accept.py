@@ -98,8 +98,9 @@ def write_acceptance(
     """
     line = _line(layout, row, tabs, decision)
     finding = Finding(
-        BY_CODE[row["code"]], row["message"], row["advice"], written_address(row["cell"]),
-        row["looked_for"], row["found"], row["tab"], row["file"],
+        kind=BY_CODE[row["code"]], message=row["message"], advice=row["advice"],
+        at=written_address(row["cell"]),
+        looked_for=row["looked_for"], found=row["found"], tab=row["tab"], file=row["file"],
     )  # fmt: skip
     with turn_of(layout.path):
         current = Layout.load(layout.path)  # another call may have written meanwhile

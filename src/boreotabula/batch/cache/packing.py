@@ -171,38 +171,37 @@ def read_head(head: bytes, body: Streams) -> FileReading:
     about = json.loads(metadata[_ABOUT])
     body.ends, body.columns = about["ends"], about["columns"]
     tabs = tuple(
-        # Given by position, as this is done once for each tab of each file of a run.
         TabResult(
-            value["name"],
-            _Tables(body, index, value["places"]),
-            Account(
+            name=value["name"],
+            tables=_Tables(body, index, value["places"]),
+            account=Account(
                 value["filled"],
                 {Role[name]: count for name, count in value["roles"].items()},
                 value["left_out"],
             ),
-            value["form"],
-            tuple(
+            form=value["form"],
+            headings=tuple(
                 LevelHeading(field, text, Address(*at), records)
                 for field, text, at, records in value["headings"]
             ),
-            TotalsCount(**value["totals"]),
-            _facts(value["facts"]),
-            value["records"],
+            totals=TotalsCount(**value["totals"]),
+            facts=_facts(value["facts"]),
+            record_count=value["records"],
         )
         for index, value in enumerate(about["tabs"])
     )
     return FileReading(
-        about["name"],
-        about["size"],
-        about["digest"],
-        tabs,
-        about["other_tabs"],
-        tuple(about["patterns"]),
-        tuple(map(_finding, about["findings"])),
-        unplaced,
-        about["read"],
-        about["read_as"],
-        about["guessed"],
+        name=about["name"],
+        size=about["size"],
+        digest=about["digest"],
+        tabs=tabs,
+        other_tabs=about["other_tabs"],
+        patterns=tuple(about["patterns"]),
+        findings=tuple(map(_finding, about["findings"])),
+        unplaced=unplaced,
+        read=about["read"],
+        read_as=about["read_as"],
+        guessed=about["guessed"],
     )
 
 

@@ -129,34 +129,34 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     enough = count >= _FEWEST_NUMBERS and len(distinct) >= _FEWEST_DIFFERENT
     # Only these can be read wrongly without a heading being missing, so only their shape is kept.
     by_position = [block for block in reading.blocks if block.block.columns]
+    lists = [block for block in by_position if block.block.is_list]
+    crossed = [block for block in by_position if not block.block.is_list]
+    taken = [source for stamped in reading.stamped for source in stamped.taken.items()]
     # Where records come from differs between copies, so it is no part of the digest.
     body = records_digest(tables, {*PROVENANCE, *stamps})
+    by_name = sorted((name, str(stamp)) for name, stamp in stamps.items())
     return TabFacts(
-        f"{body} {sorted((name, str(stamp)) for name, stamp in stamps.items())}" if body else "",
+        digest=f"{body} {by_name}" if body else "",
         # A blank form, or one full of zeros, is like many others.
-        body if enough else "",
-        stamps,
-        frozenset(from_tab),
-        beside,
+        body=body if enough else "",
+        stamps=stamps,
+        from_tab=frozenset(from_tab),
+        beside=beside,
         # Only needed to tell whether the label of a fixed cell stands elsewhere.
-        tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
-        figures.largest,
-        figures.numbers,
-        figures.sums,
-        tuple(figures.empty),
-        {block.block.key: kinds_by_position(block) for block in by_position if block.block.is_list},
-        {
-            block.block.key: _leading_kinds(block)
-            for block in by_position
-            if not block.block.is_list
-        },
-        {block.block.key: _first_cell(block) for block in by_position},
-        {name: position for stamped in reading.stamped for name, position in stamped.taken.items()},
-        _columns(reading.blocks),
-        figures.ends,
-        tuple(dict.fromkeys(_ways(reading))),
-        tuple(sorted(_doubtful(reading))),
-        pack_lines(tables, stamps) if body else "",
+        texts=tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
+        largest=figures.largest,
+        numbers=figures.numbers,
+        sums=figures.sums,
+        empty=tuple(figures.empty),
+        by_position={block.block.key: kinds_by_position(block) for block in lists},
+        leading={block.block.key: _leading_kinds(block) for block in crossed},
+        position_cells={block.block.key: _first_cell(block) for block in by_position},
+        taken=dict(taken),
+        columns=_columns(reading.blocks),
+        ends=figures.ends,
+        ways=tuple(dict.fromkeys(_ways(reading))),
+        doubtful=tuple(sorted(_doubtful(reading))),
+        lines=pack_lines(tables, stamps) if body else "",
     )
 
 

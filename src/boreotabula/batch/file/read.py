@@ -199,14 +199,14 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
 def _result_of(name: str, done: TabReading, facts: TabFacts) -> TabResult:
     """What is kept of a tab that was read."""
     return TabResult(
-        name,
-        done.tables,
-        done.account,
-        done.form,
-        done.headings,
-        done.totals,
-        facts,
-        sum(batch.num_rows for batch in done.tables.values()),
+        name=name,
+        tables=done.tables,
+        account=done.account,
+        form=done.form,
+        headings=done.headings,
+        totals=done.totals,
+        facts=facts,
+        record_count=sum(batch.num_rows for batch in done.tables.values()),
     )
 
 

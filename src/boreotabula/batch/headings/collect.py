@@ -138,15 +138,15 @@ def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
         lacking.update(headings.lacking)
     return HeadingUse(
         # The spelling that is met most often stands for all.
-        spelt.most_common(1)[0][0],
-        first.field,
-        first.role,
-        tuple(spelt),
-        tuple(dict.fromkeys((file, tab) for file, tab, _, _ in met)),
-        (file, tab, str(first.cell)),
-        merged([heading.profile for _, _, heading, _ in met]),
-        lacking,
-        all(
+        heading=spelt.most_common(1)[0][0],
+        field=first.field,
+        role=first.role,
+        spellings=tuple(spelt),
+        places=tuple(dict.fromkeys((file, tab) for file, tab, _, _ in met)),
+        first=(file, tab, str(first.cell)),
+        profile=merged([heading.profile for _, _, heading, _ in met]),
+        lacking=lacking,
+        alone=all(
             # If it is the only unknown one, and one field is missing, the two belong together by
             # elimination.
             sum(heading.role == "unknown" for heading in headings.met) == 1

@@ -78,8 +78,9 @@ def _acceptance(line: DecisionLine) -> Acceptance:
     row, column = _place(values["cell"], line.where)
     file, tab = line.patterns()
     return Acceptance(
-        line.where, values["code"], file, tab, row, column, values["looked_for"],
-        values["found"], values["who"], values["why"], line.until(),
+        where=line.where, code=values["code"], file=file, tab=tab, row=row, column=column,
+        looked_for=values["looked_for"],
+        found=values["found"], who=values["who"], why=values["why"], until=line.until(),
     )  # fmt: skip
 
 

@@ -101,15 +101,15 @@ class Layout:
         for correction in corrected:
             digest.update(repr(correction).encode())
         return cls(
-            path,
-            spec,
-            replace(make_plan(spec, names, spellings), corrections=tuple(corrected)),
-            digest.hexdigest(),
-            tuple(glossary.path for glossary in read),
-            (*lists.contents, *files, *more_files),
-            tuple(glossary.part for glossary in read),
-            (*(CORRECTION_PAST(where=where) for where in past), *_entries_twice(namings)),
-            accepted,
+            path=path,
+            spec=spec,
+            plan=replace(make_plan(spec, names, spellings), corrections=tuple(corrected)),
+            digest=digest.hexdigest(),
+            glossaries=tuple(glossary.path for glossary in read),
+            lists=(*lists.contents, *files, *more_files),
+            parts=tuple(glossary.part for glossary in read),
+            findings=(*(CORRECTION_PAST(where=where) for where in past), *_entries_twice(namings)),
+            accepted=accepted,
         )
 
     @property

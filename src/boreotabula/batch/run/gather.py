@@ -88,15 +88,15 @@ def gather(
     names = {file.name for file in files}
     findings += about_acceptances(findings, layout.accepted, started.date(), names)
     return Run(
-        layout,
-        _tables(layout.plan, gathered.batches),
-        tuple(findings),
-        UnplacedCells.joined([*gathered.unplaced, *gathered.recent]),
-        tuple(files),
-        inbox.left_out,
-        add_up(file.account for file in files),
-        started,
-        datetime.now(UTC),
+        layout=layout,
+        tables=_tables(layout.plan, gathered.batches),
+        findings=tuple(findings),
+        unplaced=UnplacedCells.joined([*gathered.unplaced, *gathered.recent]),
+        files=tuple(files),
+        left_out=inbox.left_out,
+        account=add_up(file.account for file in files),
+        started=started,
+        ended=datetime.now(UTC),
         first=_tables(layout.plan, gathered.first),
         evidence=gathered.evidence.every,
         fetched=inbox.fetched,
@@ -184,11 +184,11 @@ def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading)
 
 def _summary(reading: FileReading) -> FileSummary:
     return FileSummary(
-        reading.name,
-        reading.size,
-        reading.digest,
-        reading.read,
-        tuple(
+        name=reading.name,
+        size=reading.size,
+        digest=reading.digest,
+        read=reading.read,
+        tabs=tuple(
             TabSummary(
                 tab.name,
                 tab.record_count,
@@ -200,8 +200,8 @@ def _summary(reading: FileReading) -> FileSummary:
             )
             for tab in reading.tabs
         ),
-        reading.other_tabs,
-        add_up(tab.account for tab in reading.tabs),
-        reading.why_not_read,
-        reading.read_as,
+        other_tabs=reading.other_tabs,
+        account=add_up(tab.account for tab in reading.tabs),
+        why_not_read=reading.why_not_read,
+        read_as=reading.read_as,
     )

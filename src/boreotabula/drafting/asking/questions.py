@@ -138,7 +138,18 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
             message += f" the {'day' if first else 'month'} is taken to"
             change = f"otherwise write day_first = {str(not first).lower()} into the field"
             choices = (f"day_first = {str(first).lower()}", f"day_first = {str(not first).lower()}")
-        yield Doubt("value", message, change, file, tab, cell, name, choices, number, f": {text}")
+        yield Doubt(
+            kind="value",
+            text=message,
+            change=change,
+            file=file,
+            tab=tab,
+            cell=cell,
+            column=name,
+            choices=choices,
+            records=number,
+            example=f": {text}",
+        )
 
 
 def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:

@@ -51,10 +51,11 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
         file, tab, cell, text = lacking[0]
         them = "it is a record" if len(lacking) == 1 else "they are records"
         yield Doubt(
-            "row",
-            f"{counted(len(lacking), 'row')} {'has' if len(lacking) == 1 else 'have'} no"
+            kind="row",
+            text=f"{counted(len(lacking), 'row')} {'has' if len(lacking) == 1 else 'have'} no"
             f" “{own[0]}”, which all others have; {them} nevertheless",
-            _LEAVE_OUT, file, tab, cell, own[0], (them, "left out"), len(lacking), f": {text}",
+            change=_LEAVE_OUT, file=file, tab=tab, cell=cell, column=own[0],
+            choices=(them, "left out"), records=len(lacking), example=f": {text}",
         )  # fmt: skip
 
 
@@ -91,13 +92,14 @@ def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
         rows = sum(batch.num_rows for *_, batch in bare)
         cell = str(batch.column("source_cell")[0]).partition(":")[0]
         yield Doubt(
-            "row",
-            f"{counted(len(bare), 'tab')} {'holds' if len(bare) == 1 else 'hold'} names without any"
-            f" value, and may not be filled in; their {counted(rows, 'row')} are records"
-            " nevertheless",
-            "leave out what is not filled in: a file with `exclude` in [source], a tab with"
+            kind="row",
+            text=f"{counted(len(bare), 'tab')} {'holds' if len(bare) == 1 else 'hold'}"
+            " names without any value, and may not be filled in;"
+            f" their {counted(rows, 'row')} are records nevertheless",
+            change="leave out what is not filled in: a file with `exclude` in [source], a tab with"
             " `except` in [tabs]",
-            file, tab, cell, _values(draft.sketch)[0], ("records", "left out"), rows,
+            file=file, tab=tab, cell=cell, column=_values(draft.sketch)[0],
+            choices=("records", "left out"), records=rows,
         )  # fmt: skip
 
 
@@ -119,11 +121,12 @@ def _numbered_above(draft: Draft) -> Iterator[Doubt]:
         example, cell, text = above[0]
         extra = f" ({len(above) - 1} more like it)" if len(above) > 1 else ""
         yield Doubt(
-            "row",
-            f"“{text}” has no number, and the rows below it are numbered below it{extra}; it is a"
-            " record nevertheless",
-            "if it names a group, write `group_row` with its names into [block]",
-            example.file, example.tab, cell, "", ("a record", "a group"), len(above),
+            kind="row",
+            text=f"“{text}” has no number, and the rows below it are numbered below"
+            f" it{extra}; it is a record nevertheless",
+            change="if it names a group, write `group_row` with its names into [block]",
+            file=example.file, tab=example.tab, cell=cell, column="",
+            choices=("a record", "a group"), records=len(above),
         )  # fmt: skip
 
 
@@ -154,10 +157,11 @@ def _said_again(draft: Draft) -> Iterator[Doubt]:
         example, cell, text, other_text = again[0]
         extra = f" ({len(again) - 1} more like it)" if len(again) > 1 else ""
         yield Doubt(
-            "row",
-            f"“{text}” holds the same numbers as “{other_text}”, which it names{extra}; it is a"
-            " record nevertheless",
-            _LEAVE_OUT, example.file, example.tab, cell, "", ("a record", "left out"), len(again),
+            kind="row",
+            text=f"“{text}” holds the same numbers as “{other_text}”, which it"
+            f" names{extra}; it is a record nevertheless",
+            change=_LEAVE_OUT, file=example.file, tab=example.tab, cell=cell, column="",
+            choices=("a record", "left out"), records=len(again),
         )  # fmt: skip
 
 

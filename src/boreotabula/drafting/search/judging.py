@@ -142,10 +142,13 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
             # A field that tabs lack is no fault of theirs, but of the names.
             counts["warnings"] += finding.kind == FIELD_MISSING
     return Judgement(
-        counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
-        counts["agree"], tuple(errors), counts["warnings"], tuple(readings), tuple(specimens),
-        len(sketch.text().split()), counts["passed"], counts["repeated"], counts["as texts"],
-        sum(loose[name] / filled[name] for name in loose if filled[name]),
+        filled=counts["filled"], unplaced=counts["unplaced"], records=counts["records"],
+        printed=counts["printed"],
+        agree=counts["agree"], errors=tuple(errors), warnings=counts["warnings"],
+        readings=tuple(readings), examples=tuple(specimens),
+        words=len(sketch.text().split()), passed_over=counts["passed"], repeated=counts["repeated"],
+        as_texts=counts["as texts"],
+        loose=sum(loose[name] / filled[name] for name in loose if filled[name]),
     )  # fmt: skip
 
 

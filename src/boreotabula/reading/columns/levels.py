@@ -79,18 +79,18 @@ def headings_of(
         for index, row in enumerate(sheet.rows[place.top : place.bottom + 1], place.top)
     )
     return Headings(
-        place.top,
-        left,
-        max(place.last_stub + 1, left),
-        tuple(row - place.top for row in place.levels),
-        frozenset(sheet.hidden_columns),
-        texts,
-        rows,
-        right - left,
-        tuple(map(type, chain.from_iterable(rows))),
-        sheet.merged_in(range(place.top, place.bottom + 1), range(sheet.width)),
-        tuple(place.stub.items()),
-        sheet.turned,
+        top=place.top,
+        left=left,
+        start=max(place.last_stub + 1, left),
+        levels=tuple(row - place.top for row in place.levels),
+        hidden=frozenset(sheet.hidden_columns),
+        texts=texts,
+        rows=rows,
+        width=right - left,
+        types=tuple(map(type, chain.from_iterable(rows))),
+        spans=sheet.merged_in(range(place.top, place.bottom + 1), range(sheet.width)),
+        stub=tuple(place.stub.items()),
+        turned=sheet.turned,
     )
 
 
@@ -122,9 +122,10 @@ def joined_headings(sheet: Sheet, rows: range, columns: range) -> list[str]:
     """
     cells = tuple(tuple(sheet.rows[row][columns.start : columns.stop]) for row in rows)
     headings = Headings(
-        rows.start, columns.start, columns.start, tuple(range(len(rows))), frozenset(), frozenset(),
-        cells, len(columns), tuple(map(type, chain.from_iterable(cells))),
-        sheet.merged_in(rows, range(sheet.width)), (), sheet.turned,
+        top=rows.start, left=columns.start, start=columns.start, levels=tuple(range(len(rows))),
+        hidden=frozenset(), texts=frozenset(),
+        rows=cells, width=len(columns), types=tuple(map(type, chain.from_iterable(cells))),
+        spans=sheet.merged_in(rows, range(sheet.width)), stub=(), turned=sheet.turned,
     )  # fmt: skip
     levels = _own_levels(headings)
     reached = _reach_right(levels, 0)

@@ -136,15 +136,15 @@ def build_records(
             if not grid.whole:
                 build.unheld(column)
     return LongRecords(
-        build.arrays,
-        grid.cells,
-        grid.row_of,
-        grid.slot_of,
-        build.sources,
-        tuple(build.misfits),
-        tuple(build.scoped_findings),
-        tuple(build.blanked),
-        tuple(build.ways),
+        arrays=build.arrays,
+        cells=grid.cells,
+        row_of=grid.row_of,
+        slot_of=grid.slot_of,
+        sources=build.sources,
+        misfits=tuple(build.misfits),
+        scoped_findings=tuple(build.scoped_findings),
+        blanked=tuple(build.blanked),
+        ways=tuple(build.ways),
     )
 
 

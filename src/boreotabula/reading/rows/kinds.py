@@ -60,15 +60,19 @@ def classify_rows(
     inside = np.flatnonzero(kinds)
     inside = inside[~of_kind(kinds[inside], RowKind.BELOW, RowKind.LABEL)]
     table = TableRows(
-        rows.start,
-        kinds,
-        classifier.rules,
-        {name: stub_cells.take(records) for name, stub_cells in own.items()},
-        ended,
-        rows.start + int(inside[-1]) if len(inside) else place.bottom,
-        {name: own[name] for name in block.carry_down if name in own},
-        {row: name for row, name in classifier.groups.items() if kinds[row - rows.start] == _GROUP},
-        classifier.ungrouped,
+        start=rows.start,
+        kinds=kinds,
+        rules=classifier.rules,
+        stub={name: stub_cells.take(records) for name, stub_cells in own.items()},
+        ended=ended,
+        last=rows.start + int(inside[-1]) if len(inside) else place.bottom,
+        own={name: own[name] for name in block.carry_down if name in own},
+        groups={
+            row: name
+            for row, name in classifier.groups.items()
+            if kinds[row - rows.start] == _GROUP
+        },
+        ungrouped=classifier.ungrouped,
     )
     return with_further_totals(sheet, columns, table)
 

@@ -213,16 +213,16 @@ class _Reader:
         # A record without a block is found again at its first stamp that has a value.
         read = [spot for name, spot in self.spots.items() if self.values[name] is not None]
         return Stamped(
-            self.values,
-            tuple(self.scoped_findings),
-            str(self.sheet.address(*read[0])) if read else "",
-            self.origins,
-            self.beside,
-            around.captured,
-            self.spots,
-            frozenset(self.labels),
-            self.taken,
-            self.ways,
+            values=self.values,
+            scoped_findings=tuple(self.scoped_findings),
+            first=str(self.sheet.address(*read[0])) if read else "",
+            origins=self.origins,
+            beside=self.beside,
+            captured=around.captured,
+            spots=self.spots,
+            labels=frozenset(self.labels),
+            taken=self.taken,
+            ways=self.ways,
         )
 
 

@@ -101,20 +101,20 @@ def compare(
         for number in range(parts):
             made.add(one.part(number), other_split.part(number))
     return Comparison(
-        before,
-        after,
-        known_texts,
-        fields,
-        _only(before, after),
-        _only(after, before),
-        (one.records, other_split.records),
-        made.same,
-        made.counts[NEW],
-        made.counts[GONE],
-        made.counts[CHANGED],
-        made.table(),
-        by,
-        made.summed(),
+        before=before,
+        after=after,
+        key=known_texts,
+        fields=fields,
+        only_before=_only(before, after),
+        only_after=_only(after, before),
+        records=(one.records, other_split.records),
+        same=made.same,
+        new=made.counts[NEW],
+        gone=made.counts[GONE],
+        changed=made.counts[CHANGED],
+        changes=made.table(),
+        by=by,
+        sums=made.summed(),
     )
 
 

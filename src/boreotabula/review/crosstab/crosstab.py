@@ -66,19 +66,19 @@ def crosstab(table: pa.Table, spec: CrosstabSpec) -> Cross:
     by_cell = _by_cell(codes, side, numbers)
     rows = [label_code[row] for row in labels]
     cross = Cross(
-        spec,
-        tuple(labels),
-        tuple(columns),
-        tuple(
+        spec=spec,
+        rows=tuple(labels),
+        columns=tuple(columns),
+        cells=tuple(
             tuple(fold(by_cell.get((row, place[column]), [])) for column in columns) for row in rows
         ),
-        tuple(fold(by_code[row]) for row in rows) if spec.across else (),
-        tuple(fold(by_column.get(place[column], [])) for column in columns),
-        fold(_filled(numbers)),
-        FIELD_TYPES["integer"] if spec.how == "count" else kind,
-        spec.across is not None and is_in_time(table, spec.across),
-        table.num_rows,
-        unit_of(table.schema.field(spec.value)) if spec.value and spec.how != "count" else "",
+        row_totals=tuple(fold(by_code[row]) for row in rows) if spec.across else (),
+        column_totals=tuple(fold(by_column.get(place[column], [])) for column in columns),
+        total=fold(_filled(numbers)),
+        value_kind=FIELD_TYPES["integer"] if spec.how == "count" else kind,
+        in_time=spec.across is not None and is_in_time(table, spec.across),
+        records=table.num_rows,
+        unit=unit_of(table.schema.field(spec.value)) if spec.value and spec.how != "count" else "",
         others=others,
     )
     cross = _ranked(cross, whole) if spec.where else _placed(cross, by_name, columns)

@@ -122,19 +122,19 @@ def _tab(file: str, view: TabView, layout: Layout) -> _Tab:
     records = sum(batch.num_rows for batch in reading.tables.values())
     cut = counted(sheet.height - height, "row") if height < sheet.height else ""
     return _Tab(
-        sheet.name or file,
-        file,
-        f"{counted(sheet.height, 'row')} × {counted(sheet.width, 'column')},"
+        title=sheet.name or file,
+        file=file,
+        about=f"{counted(sheet.height, 'row')} × {counted(sheet.width, 'column')},"
         f" {counted(records, 'record')}",
-        [
+        columns=[
             (column_letters(index), index in set(sheet.hidden_columns))
             for index in range(sheet.width)
         ],
-        list(_lines(sheet, reading, ranks, height)),
-        [(LETTERS[role], role.word, counts[role]) for role in LETTERS if counts[role]],
-        findings,
-        cut,
-        _data(sheet, reading, layout, findings),
+        lines=list(_lines(sheet, reading, ranks, height)),
+        legend=[(LETTERS[role], role.word, counts[role]) for role in LETTERS if counts[role]],
+        findings=findings,
+        cut=cut,
+        data=_data(sheet, reading, layout, findings),
     )
 
 

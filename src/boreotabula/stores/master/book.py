@@ -204,15 +204,15 @@ def _table(tabs: _Tabs, table: str, schema: pa.Schema, taking: Taking) -> Master
             )
         place = TablePlace(0, 0, -1, 0, (1,), {}, {})
     master_table = MasterTable(
-        package,
-        text,
-        where,
-        package.tabs()[text],
-        place,
-        sheet,
-        schema,
-        _key_of(taking, schema),
-        _sources(tabs, text, taking, place),
+        package=package,
+        tab=text,
+        where=where,
+        part=package.tabs()[text],
+        place=place,
+        sheet=sheet,
+        schema=schema,
+        key=_key_of(taking, schema),
+        sources=_sources(tabs, text, taking, place),
     )
     _refuse(package, master_table)
     master_table.take()
@@ -349,15 +349,15 @@ def _new_tab(
     fields = {name: index for index, name in enumerate(names)}
     place = TablePlace(0, 0, len(names) - 1, 0, (1,), dict(enumerate(names)), fields)
     master_table = MasterTable(
-        package,
-        name,
-        f"“{target}” › {name}",
-        part,
-        place,
-        make_sheet(name, [names]),
-        schema,
-        _key_of(taking, schema),
-        {} if hidden else None,
+        package=package,
+        tab=name,
+        where=f"“{target}” › {name}",
+        part=part,
+        place=place,
+        sheet=make_sheet(name, [names]),
+        schema=schema,
+        key=_key_of(taking, schema),
+        sources={} if hidden else None,
     )
     master_table.take()
     return master_table

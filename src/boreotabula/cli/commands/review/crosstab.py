@@ -122,15 +122,15 @@ def command(options: CrosstabOptions) -> int:
             check_apart(path, source_folders(options.records))
             check_claim(path, (options.records,), overwrite=options.overwrite)
     spec = CrosstabSpec(
-        options.rows,
-        options.across,
-        options.value,
-        options.how,
-        options.where,
-        options.by_value,
-        options.top,
-        options.change,
-        not options.no_totals,
+        rows=options.rows,
+        across=options.across,
+        value=options.value,
+        how=options.how,
+        where=options.where,
+        by_value=options.by_value,
+        top=options.top,
+        change=options.change,
+        totals=not options.no_totals,
     )
     cross = crosstab(_records(options.records, options.table), spec)
     if options.output is not None:

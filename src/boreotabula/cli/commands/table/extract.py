@@ -182,14 +182,14 @@ def command(options: ExtractOptions) -> int:
         dry_run=options.dry_run,
     )
     show = Show(
-        options.quiet,
-        options.verbose,
-        options.as_json,
-        options.strict,
-        options.report,
-        options.expect,
-        options.strict_past,
-        options.by,
+        quiet=options.quiet,
+        verbose=options.verbose,
+        as_json=options.as_json,
+        strict=options.strict,
+        report=options.report,
+        expect=options.expect,
+        strict_past=options.strict_past,
+        sender=options.by,
     )
     _check_show(show, options.output, dry_run=options.dry_run)
     if options.report is not None:
