@@ -176,6 +176,7 @@ def call(arguments: Sequence[str] | None = None) -> int:
         with suppress(OSError):  # the terminal may be gone
             say("Stopped; nothing was written.", err=True)
         return 128 + _stopped_by[-1]
+    # Click counts a call without arguments as an error, but its text is the help page.
     except click.exceptions.NoArgsIsHelpError as error:
         say(error.format_message())
         return error.exit_code
@@ -183,6 +184,8 @@ def call(arguments: Sequence[str] | None = None) -> int:
         say(_in_our_words(error), err=True)
         return error.exit_code
     except OSError as error:
+        # Without a file name the error is about a standard stream. Errors of named files have
+        # become messages before, so any other is our fault.
         if error.filename is None and error.errno in _NOT_PRINTED:
             _end_processes()
             return _not_printed(error)
@@ -198,6 +201,7 @@ def call(arguments: Sequence[str] | None = None) -> int:
 
 def _in_our_words(error: click.ClickException) -> str:
     """A usage error, worded as all other messages, with the place of help."""
+    # Click ends its messages with a full stop; ours have none.
     message = error.format_message().rstrip(".")
     if isinstance(error, click.NoSuchOption):
         from boreotabula.layout.problems import did_you_mean
@@ -206,6 +210,7 @@ def _in_our_words(error: click.ClickException) -> str:
             name for option in (error.ctx.command.params if error.ctx else ())
             for name in option.opts if name.startswith("--")
         ]  # fmt: skip
+        # Click takes no abbreviations: whoever begins a name gets the first that continues it.
         begun = [name for name in known_names if name.startswith(error.option_name)]
         near = did_you_mean(error.option_name, begun[:1] or known_names)
         message = f"there is no option {error.option_name}{near}"
@@ -221,6 +226,7 @@ _STOPPING = [getattr(signal, name) for name in ("SIGTERM", "SIGHUP") if hasattr(
 def _stop(number: int, _: object) -> None:
     """End as ctrl-C does, so that unfinished files are removed."""
     _stopped_by.append(number)
+    # Whatever cleans up after ctrl-C cleans up after a signal, too.
     raise KeyboardInterrupt
 
 
@@ -247,6 +253,8 @@ def _not_printed(error: OSError) -> int:
 def _silence(stream: TextIO) -> None:
     """Discard what is left in a stream."""
     with suppress(OSError, ValueError):
+        # Python flushes the stream once more at its end, which would fail again and print a
+        # traceback.
         os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
 
 
@@ -265,6 +273,7 @@ def run() -> NoReturn:
     interpreter."""
     _open_standard_streams()
     _take_signals()
+    # Before the first command, because that imports pyarrow.
     sys.meta_path.insert(0, _NoPandas())
     status = call()
     try:
@@ -274,6 +283,7 @@ def run() -> NoReturn:
         status = _not_printed(error)
     with suppress(OSError):
         sys.stderr.flush()
+    # Everything is written by now. Freeing a million cells first would take time for nothing.
     os._exit(status)
 
 
@@ -306,5 +316,6 @@ def _open_standard_streams() -> None:
 
 def _end_processes() -> None:
     """End all processes that are still reading files."""
+    # A command that has not imported the module has started no process.
     if "boreotabula.batch.processes.pool" in sys.modules:
         sys.modules["boreotabula.batch.processes.pool"].end_processes()

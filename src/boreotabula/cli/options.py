@@ -26,7 +26,10 @@ class Command(click.Command):
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the arguments. Raises UsageError if an option that takes one value is given two."""
+        # Shells parse half-typed lines to complete them: those may be wrong.
         if not ctx.resilient_parsing:
+            # Click would use the last value and drop the others, so the line is parsed once more to
+            # count.
             _, _, parameters = self.make_parser(ctx).parse_args(list(args))
             for option, times in Counter(parameters).items():
                 if times > 1 and isinstance(option, click.Option) and _takes_one(option):
@@ -139,11 +142,13 @@ class PairType(click.ParamType):  # type: ignore[type-arg]  # of newer versions 
         self, value: Any, param: click.Parameter | None, ctx: click.Context | None
     ) -> tuple[str, str]:
         """The field and the value. Raises CallError if the text is no pair, or more than one."""
+        # Click may convert a value twice: a pair stays what it is.
         if isinstance(value, tuple):
             return value
         field, sign, text = str(value).partition("=")
         if not sign or not field.strip():
             raise CallError(f"--where: “{value}” is not FIELD=VALUE")
+        # A search for the value “1,b=2” would find nothing, and its message would not say why.
         if "=" in text and "," in text:
             raise CallError(f"--where: “{value}” names several: give the option once for each")
         return field.strip(), text.strip()
@@ -164,6 +169,7 @@ def fields_option(name: str, text: str) -> Decorator:
         ctx: click.Context, option: click.Parameter, values: Sequence[str]
     ) -> tuple[str, ...]:
         fields = [field.strip() for value in values for field in value.split(",") if field.strip()]
+        # A lone comma would otherwise count as no option at all.
         if values and not fields:
             raise CallError(f"{name}: name one field or several, such as nursery,month")
         return tuple(fields)

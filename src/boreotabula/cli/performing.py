@@ -115,6 +115,7 @@ def _print_run(run: Run, target: Target, folder: Path | None, show: Show, *, wri
     from boreotabula.stores.unkept import Nowhere, Stdout
 
     store = target.store
+    # The records are on stdout then, and nothing else may be.
     console = screen.err() if isinstance(store, Stdout) else screen.out()
     shown = store.shown if written else None
     record = str(folder) if folder else None

@@ -36,6 +36,7 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 def fit_stream(stream: TextIO | None) -> None:
     """Make a stream whose encoding lacks characters print others in their place, and never fail."""
     encoding = (getattr(stream, "encoding", None) or "utf-8").lower().replace("-", "")
+    # UTF can print every character.
     if isinstance(stream, io.TextIOWrapper) and not encoding.startswith("utf"):
         codecs.register_error("boreotabula", _plainly)
         stream.reconfigure(errors="boreotabula")
@@ -43,6 +44,7 @@ def fit_stream(stream: TextIO | None) -> None:
 
 def say(text: str = "", *, err: bool = False, whole: bool = False) -> None:
     """Print a line: on a terminal it is folded to its width, unless it is to stay `whole`."""
+    # Names and cells come from strangers: their control characters must not reach the terminal.
     text = clean(text)
     width = 0 if whole else _terminal_width(sys.stderr if err else sys.stdout)
     click.echo(folded(text, width) if width else text, err=err)
@@ -51,6 +53,7 @@ def say(text: str = "", *, err: bool = False, whole: bool = False) -> None:
 def _terminal_width(stream: TextIO) -> int:
     """The columns of a terminal; 0 if the stream is no terminal, and lines stay whole."""
     try:
+        # Programs that read the output need each message on one line.
         if not stream.isatty():
             return 0
         return int(os.environ.get("COLUMNS", 0)) or os.get_terminal_size(stream.fileno()).columns
@@ -61,6 +64,7 @@ def _terminal_width(stream: TextIO) -> int:
 def say_json(value: Any) -> None:
     """Print plain data as JSON, with unsafe characters escaped on a terminal."""
     text = json.dumps(value, ensure_ascii=False, indent=2)
+    # JSON has an escape for each of them, so the data stay the same.
     click.echo(CONTROLS.sub(lambda match: f"\\u{ord(match[0]):04x}", text))
 
 

@@ -28,6 +28,7 @@ def draft_again(path: Path, output: Path | None, memory_per_file: int, as_json: 
         proposal = propose(
             layout, limits(memory_per_file), lambda reading: step(reading.name), start
         )
+    # Without a change there is nothing to write: the layout is good as it is.
     if output and proposal.changes:
         write_new({output: proposal.after})
     if as_json:

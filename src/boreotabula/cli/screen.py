@@ -33,6 +33,7 @@ class PlainConsole(Console):
     """A console that takes texts as they are: no markup in them, no control characters."""
 
     def __init__(self, *, stderr: bool = False) -> None:
+        # “[bold]” in the name of a tab is text, and colour is kept for what matters.
         super().__init__(stderr=stderr, highlight=False, soft_wrap=False, markup=False, emoji=False)
 
     def render(
@@ -66,6 +67,7 @@ def _folded_text(text: Text, width: int) -> list[Text]:
 
 def _with_plain_blanks(line: Text) -> Text:
     plain = line.copy()
+    # Whoever copies a line expects ordinary blanks in it.
     plain.plain = line.plain.replace("\u00a0", " ")
     return plain
 
@@ -81,6 +83,7 @@ def err() -> PlainConsole:
 
 
 def _wide(console: PlainConsole) -> PlainConsole:
+    # rich takes 80 columns for a pipe, which would cut names and numbers.
     if not console.is_terminal and "COLUMNS" not in os.environ:
         console.width = PIPED_WIDTH
     return console
@@ -242,4 +245,5 @@ def rows(lines: Sequence[Sequence[str]]) -> None:
         table.add_row(*map(Text, row[:shown]))
     console.print(table)
     if shown < len(columns):
+        # Named, so that nobody takes a column that is not shown for a missing one.
         console.print(f"and beside them {', '.join(lines[0][shown:])}")

@@ -197,6 +197,7 @@ class _Drawing:
     def _covered(self) -> Iterator[tuple[tuple[int, int], str]]:
         """The cells that merged ranges cover, and the sign that points to their content."""
         for span in self.sheet.merges:
+            # Some files merge whole columns; no more than this is drawn anyway.
             for row in range(span.top, min(span.bottom, span.top + 500) + 1):
                 for column in range(span.left, min(span.right, span.left + 500) + 1):
                     if (row, column) != (span.top, span.left):
@@ -267,12 +268,14 @@ class _Drawing:
             return _Drawn(sign, "dim")
         text, style = self._content(cell)
         right = not isinstance(cell, str | Flaw)
+        # Cut in two, it would read as another number.
         whole = right or style == _NUMBER_AS_TEXT or _is_code(text)
         if self.view.reading is not None:
             role = self.view.reading.roles.role(row, column)
             letter, style = ROLE_LOOKS[role]
             whole = whole or role is Role.UNPLACED
             self.seen.add(letter)
+            # On the inner side, so that numbers and texts stay aligned.
             text = f"{text} {letter}" if right else f"{letter} {text}"
         whole = whole and len(text) <= _WIDEST
         if (row, column) in self.marked:

@@ -164,6 +164,7 @@ def _rules(account: Account) -> str:
     """How many cells each kind of rule left out; run.json has every single rule."""
     kinds: Counter[str] = Counter()
     for rule, number in account.left_out.items():
+        # The pattern of the single rule stands after the colon.
         kinds[rule.partition(":")[0]] += number
     return ", ".join(f"by {kind} {number:,}" for kind, number in kinds.items())
 
@@ -217,6 +218,7 @@ def findings(
                 console.tell(f"  accepted by {finding.accepted}")
         return
     causes = by_cause(finding for finding in values if not finding.accepted)
+    # Notes need no action; findings.csv has them.
     graver = [cause for cause in causes if cause[0].severity is not Severity.NOTE]
     codes = by_code(graver)
     for group in codes[:MOST_CODES]:
@@ -224,6 +226,7 @@ def findings(
             for cause in group:
                 _print_cause(console, cause)
             continue
+        # The same fault in the words of each of thirty senders would fill the screen.
         together = [finding for cause in group for finding in cause]
         _print_cause(console, group[0], _count_of(together))
         console.tell(f"  {_senders(together, sender or _BY_FILE)}")

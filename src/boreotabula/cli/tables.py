@@ -43,6 +43,7 @@ def print_table(
             for cell, width, to_right in zip(line, widths, aligned, strict=True)
         ]
         text = Text(" " * _GAP).join(padded)
+        # Blanks at the end could wrap into an empty line.
         text.rstrip()
         console.print(text, soft_wrap=True)
 
@@ -61,6 +62,7 @@ def _print_stacked(console: PlainConsole, heads: Sequence[str], row: Sequence[Te
 def _shown(cell: str | Text) -> Text:
     text = Text(cell) if isinstance(cell, str) else cell.copy()
     text.truncate(LONGEST, overflow="ellipsis")
+    # A line break within a cell would break the columns.
     text.plain = text.plain.replace("\n", " ")
     return text
 

@@ -65,6 +65,7 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
     output, into = options.output, options.into
     _check_into(into, output)
     _check_parts(options)
+    # Only now, so that a trial refuses what the run would refuse.
     if dry_run:
         return Target(Nowhere())
     if options.safe_csv and (into.place is not None or options.in_parts):
@@ -76,6 +77,7 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
     if is_base_address(output):
         raise CallError(f"“{output}” is an address: records go into a database with --into")
     if output == "-":
+        # Schedulers may start a program without a console.
         if sys.stdout is None:
             raise CallError("stdout is closed; name a file with -o")
         return Target(Stdout(stream=sys.stdout.buffer, safe_csv=options.safe_csv))
@@ -180,6 +182,7 @@ def _on_server(url: str) -> Target:
             f"“{without_password(url)}”: leave the password out of the address; it is taken from"
             " BOREOTABULA_PASSWORD or the netrc file"
         )
+    # A wrong ending is told before anything is fetched.
     known_kind(Path(url.rpartition("/")[2]))
     return Target(NewFile(RemoteOutput(url).here), RemoteOutput(url))
 
@@ -210,6 +213,7 @@ def inbox_of(
         if not taken:
             named = " or ".join(f"“{name}”" for name in include)
             raise CallError(f"--include: none of the {len(inbox.taken)} files matches {named}")
+    # The files that this leaves out are not gone, and their records stay in the target.
     partial = inbox.partial or bool(include or limit)
     return replace(inbox, taken=taken[:limit], partial=partial)
 

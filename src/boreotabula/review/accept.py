@@ -102,6 +102,7 @@ def write_acceptance(
         at=written_address(row["cell"]),
         looked_for=row["looked_for"], found=row["found"], tab=row["tab"], file=row["file"],
     )  # fmt: skip
+    # Two calls at the same time must not write the same line, or lose one.
     with turn_of(layout.path):
         current = Layout.load(layout.path)  # another call may have written meanwhile
         for other in current.accepted:
@@ -114,6 +115,7 @@ def write_acceptance(
 def _line(
     layout: Layout, row: Row, tabs: Sequence[str], decision: Mapping[str, str]
 ) -> dict[str, str]:
+    # A line without a cell would also accept what nobody has seen yet.
     if not row["file"] or not row["cell"]:
         raise CallError(
             f"{row['code']} is about {'no cell' if row['file'] else 'no file'}; only what stands in"

@@ -99,6 +99,7 @@ def write_correction(
     `decision` gives what it `is`, `who` decided it, `why`, and `until` when. Raises CallError for a
     cell that is corrected already, or would still be an error.
     """
+    # Before the trial, whose result a second correction would change.
     check_uncorrected(layout, tab, spot)
     was = cell_text(tab.sheet.cell(*spot)).strip()
     files = [other.name for other in look(layout).taken]
@@ -107,6 +108,7 @@ def write_correction(
     trial = try_correction(source, tab, layout, as_correction(line), limits)
     with turn_of(layout.path):
         current = Layout.load(layout.path)  # another call may have written meanwhile
+        # Once more, under the lock.
         check_uncorrected(current, tab, spot)
         path = CORRECTIONS.add(current, line)
     return WrittenCorrection(line, path, not CORRECTIONS.is_named(current), trial)

@@ -73,6 +73,7 @@ def coverage(
         for place, column in enumerate(cross.columns)
     }
     cells = tuple(tuple(counts.get((row, column)) for column in columns) for row in labels)
+    # Records without a period cannot close a gap, nor leave one.
     whole = [column for column in columns if column != BLANK]
     reported = [label for label in labels if label not in set(never)]
     gaps = [(row, text) for row in reported for text in whole if counts.get((row, text)) is None]
@@ -125,6 +126,7 @@ def _late(
         existing_numbers = [
             index for index, column in enumerate(columns) if counts.get((row, column)) is not None
         ]
+        # Gaps further back are reported as gaps.
         if existing_numbers and existing_numbers[-1] < len(columns) - 1:
             yield row, columns[existing_numbers[-1]], len(columns) - 1 - existing_numbers[-1]
 
@@ -178,6 +180,7 @@ def expected_senders(path: Path, rows: Sequence[str], due: int | None = None) ->
             )
         if any(label):
             days = int(text) if text else due
+            # Of several lines for one sender the first counts.
             senders.setdefault(label, Sender(label, days, said.get("language", "")))
     return list(senders.values())
 
@@ -197,6 +200,7 @@ def sender_fields(path: Path, fields: Sequence[str]) -> list[str]:
 
 def _lines_of(path: Path) -> list[dict[str, str]]:
     try:
+        # Spreadsheet programs begin CSV with a byte order mark.
         text = content_of(path).decode("utf-8-sig")
         return list(csv.DictReader(io.StringIO(text, newline="")))
     except (OSError, UnicodeDecodeError, csv.Error) as error:

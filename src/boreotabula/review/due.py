@@ -106,9 +106,11 @@ def standings(
     `there` gives the files of each sender, in small letters, and period; `written` the form of the
     periods.
     """
+    # A period that nobody has reported is missing for everybody, so all are needed.
     periods = _ended(sorted({period for _, period in there} - {BLANK}), written, on)
     result = []
     for sender in senders:
+        # Lists of senders are written by hand, in any letter case.
         label = tuple(text.casefold() for text in sender.label)
         for period, end in periods.items() if sender.due is not None else ():
             day = end + timedelta(days=sender.due or 0)
@@ -161,6 +163,7 @@ def _ended(periods: Sequence[str], written: TextStyle, on: date) -> dict[str, da
     if not periods:
         return {}
     ends = {period: end_of_period(period) for period in periods}
+    # Up to the day itself: a period that ended yesterday is due, too.
     first, last = min(ends.values()), max(*ends.values(), on)
     if written is TextStyle.AS_MONTH:
         months = range(first.year * 12 + first.month - 1, last.year * 12 + last.month)
@@ -237,6 +240,7 @@ def came_by_files(paths: Mapping[str, Path]) -> Came:
 
     def came(file: str) -> date | None:
         try:
+            # The only trace of when a report came; copying a folder may change it.
             return date.fromtimestamp(paths[file].stat().st_mtime)
         except (KeyError, OSError):
             return None

@@ -65,6 +65,7 @@ class PreviousRecords:
                 for tab in reading.tabs:
                     for table, batch in tab.tables.items() if tab.name not in unsure else ():
                         self.batches.setdefault(table, []).append(batch)
+            # Passed on at once, so that no file waits for the comparison.
             yield reading
 
     def restated(
@@ -75,6 +76,7 @@ class PreviousRecords:
         if since is None or not self.before:
             return None
         restatement = Restated(_no_lines(()))
+        # Without a changed file nothing can have been restated.
         if not since.changed and not since.gone:
             return restatement
         from boreotabula.review.compare.sides import saved_side
@@ -243,6 +245,7 @@ def _sums(lines: pa.Table, saved: Side, old: Side, new: Side) -> Iterator[str]:
         (one or "", name) for one, name in zip(names, fields, strict=True) if name in numbers
     )
     for (when, name), _ in counts.most_common(_MOST_SUMS):
+        # The whole output is summed, so that the figure is the one people know.
         whole = _sum_of(saved, name, period, when)
         now = whole - _sum_of(old, name, period, when) + _sum_of(new, name, period, when)
         of = f" {when}" if when else ""
@@ -301,6 +304,7 @@ def _explained(finding: Finding, lines: Sequence[Mapping[str, str]]) -> str:
         line for line in lines
         if abs(_number(line["before"]) - _number(line["now"]) - apart) < _NEAR
     ]  # fmt: skip
+    # With two candidates naming one would be a guess.
     if len(fitting) != 1:
         return ""
     (line,) = fitting

@@ -68,6 +68,7 @@ class Traced:
 
 def _same(text: str, value: object) -> bool:
     """Whether a text of an output equals a value of a tab."""
+    # A missing value is an empty text in CSV.
     if value is None:
         return text == ""
     if isinstance(value, bool):
@@ -101,6 +102,7 @@ class Tracer:
         # Several records of one tab are traced in one call.
         if (file, tab) not in self._tabs:
             self._tabs[file, tab] = open_tab(source, tab, self.layout, self._limits)
+            # Taken when the tab is read, so that both speak of the same content.
             self._digests[file] = file_digest(source.path)
         current_tab = self._tabs[file, tab]
         trace = trace_record(
@@ -126,6 +128,7 @@ def open_tab(
 ) -> OpenedTab:
     """Read one tab of a file by a layout. Raises CallError if that cannot be done."""
     job = make_job(layout.spec, layout.plan, limits)
+    # In a process of its own: the file comes from outside, and may break the reader.
     return alone(partial(_opened, tab=tab, job=job), source, _cannot_be_read, job.opening.limits)
 
 
@@ -180,6 +183,7 @@ def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:
     if row >= tab.sheet.height or column >= tab.sheet.width or tab.sheet.rows[row][column] == "":
         raise CallError(f"{cell.upper()} of this tab is blank")
     reading = tab.reading
+    # As in a run, an accepted finding says who has accepted it.
     if layout.accepted:
         placed = [
             replace(finding, file=finding.file or tab.file, tab=finding.tab or tab.sheet.name)

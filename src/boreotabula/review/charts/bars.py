@@ -34,13 +34,16 @@ def draw_bars(cross: Cross) -> Any:
             number = row[group]
             text = with_minus(readable_number(number, cross.value_kind, decimals_needed(cross)))
             axes.annotate(
+                # A bar of no length would read as zero.
                 text if number is not None else "no record", (number or 0.0, place),
                 (4 if (number or 0) >= 0 else -4, 0), textcoords="offset points", va="center",
                 fontsize=8, color=INK, ha="left" if (number or 0) >= 0 else "right",
             )  # fmt: skip
     axes.set_yticks(range(len(names)), [brief(name, 42) for name in names])
+    # Downwards, in the order of the table.
     axes.set_ylim(len(names) - 0.4, -0.6)
     axes.margins(x=0.12)
+    # Bars to both sides need a line to start from.
     if any(number is not None and number < 0 for row in cross.cells for number in row):
         axes.axvline(0, color=INK, linewidth=0.8)
     write_numbers(axes.xaxis, cross.value_kind)

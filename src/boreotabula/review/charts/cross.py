@@ -38,6 +38,7 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     # An empty picture would look as if everything were zero.
     if not any(number is not None for row in cross.cells for number in row):
         raise CallError("there is no number to draw")
+    # The height of a date means nothing.
     if cross.value_kind.is_moment:
         raise CallError("--chart draws numbers: dates and times have no chart")
     draw = {"lines": draw_lines, "bars": draw_bars, "heat": draw_heat}[kind or kind_for(cross)]

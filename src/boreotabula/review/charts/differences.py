@@ -26,6 +26,7 @@ def draw_differences(comparison: Comparison, out: Path) -> None:
     differing = sum(bool(sums.difference) for sums in comparison.sums.values())
     if not differing:
         raise CallError("no sum differs, so there is nothing to draw")
+    # Drawn anyway, the names would lie on top of each other.
     if differing > _MOST_DIFFERENCES:
         raise CallError(f"{differing:,} sums differ, too many for a picture; choose another --by")
     write_picture(out, lambda: _drawn(comparison))
@@ -46,6 +47,7 @@ def _drawn(comparison: Comparison) -> Any:
             va="center", fontsize=8, color=INK, ha="left" if rises else "right",
         )  # fmt: skip
     axes.set_yticks(range(len(groups)), [brief(_named(place), 42) for place in groups])
+    # The first group on top, as in the table.
     axes.invert_yaxis()
     axes.margins(x=0.15)
     axes.axvline(0, color=INK, linewidth=0.8)

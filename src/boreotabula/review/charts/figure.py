@@ -31,6 +31,7 @@ def check_chart(out: Path) -> None:
         raise CallError(f"“{out}”: a picture is drawn as {', '.join(ENDINGS)}")
     if not out.parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to draw “{out.name}” into")
+    # Asked before the records are read, and without the second that importing it takes.
     from importlib.util import find_spec
 
     if find_spec("matplotlib") is None:
@@ -46,6 +47,7 @@ def write_picture(out: Path, draw: Callable[[], Any]) -> None:
         "text.parse_math": False,  # a $ in a name is a $
         "hatch.linewidth": 0.6,
     }  # fmt: skip
+    # In memory first: a failure while drawing leaves no half picture.
     content = io.BytesIO()
     ending = out.suffix.lower().removeprefix(".")
     # A font that lacks a sign is no reason to fail.
@@ -74,6 +76,7 @@ def set_title(figure: Any, words: str) -> None:
     """Set the title of a figure, on as many lines as it takes to stay within it."""
     text = figure.suptitle("", x=0.01, ha="left", fontweight="bold")
     room = figure.get_figwidth() * figure.dpi * 0.97
+    # Only the drawn title shows how wide it is, so shorter lines are tried until one fits.
     for width in range(max(len(words), 1), 15, -4):
         text.set_text("\n".join(wrap(words, width)))
         if text.get_window_extent(figure.canvas.get_renderer()).width <= room:
@@ -117,6 +120,7 @@ def write_numbers(axis: Any, kind: FieldType) -> None:
 def name_columns(axes: Any, columns: Sequence[str]) -> None:
     """Write the names of columns below, as many as there is room for."""
     count = len(columns)
+    # More than some two dozen names cannot be read.
     every = max(1, -(-count // 24))
     shown = range(0, count, every)
     long = max(map(len, columns)) * count / every > 130

@@ -93,6 +93,7 @@ def draw_heat(cross: Cross) -> Any:
                             6 if form.is_small else 7.5)  # fmt: skip
         if len(every) < len(names) * count:
             axis.set_xlabel(f"hatched: {_NOTHING_TO_COMPARE if cross.spec.change else 'no record'}")
+    # On a tall map the scale would otherwise run over several pages.
     bar = figure.colorbar(image, ax=axes, shrink=min(1.0, 6 / max(figure.get_figheight(), 1)))
     bar.set_label(", ".join(filter(None, (with_unit(cross), written.word))))
     _write_scale(bar, written, cross)
@@ -119,6 +120,7 @@ def _ends(numbers: Sequence[float], *, both_sides: bool) -> tuple[float, float]:
     if both_sides:
         most = max(map(abs, numbers), default=0.0) or 1.0
         return -most, most
+    # matplotlib needs a range even where there is no number.
     return min(numbers, default=0.0), max(numbers, default=1.0)
 
 

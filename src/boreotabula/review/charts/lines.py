@@ -46,6 +46,7 @@ def draw_lines(cross: Cross) -> Any:
             ends.append((last, names[position], style))
     write_numbers(axes.yaxis, cross.value_kind)
     lowest = min(cell for row in cross.cells for cell in row if cell is not None)
+    # From zero, so that heights can be compared; changes have their own middle.
     if lowest >= 0 and not cross.spec.change:
         axes.set_ylim(bottom=0)
     else:
@@ -109,5 +110,6 @@ def _pushed_down(heights: Sequence[float], top: float, step: float) -> list[floa
     for height in reversed(heights):
         limit = min(height, limit)
         lowered.append(limit)
+        # The next name must stay below this one.
         limit -= step
     return lowered[::-1]

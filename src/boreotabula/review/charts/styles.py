@@ -94,6 +94,7 @@ class NumberForm:
         """A number with a true minus sign. A small number that rounds to zero is not written as
         zero."""
         part = number / self.divisor
+        # 400 of a scale in millions is not 0.0.
         if number and not round(part, self.places) and self.divisor > 1:
             return "≈0"
         return with_minus(readable_number(part, self.kind, self.places))

@@ -85,6 +85,7 @@ def compare(
                 near = did_you_mean(name, side.kinds)
                 raise CallError(f"“{side.name}” has no column “{name}”{near}")
     fields = tuple(text for text in shared if text not in known_texts and text not in PROVENANCE)
+    # With one side untraced, its cells could only be blank.
     traced = PROVENANCE if before.traced and after.traced else ()
     names = list(dict.fromkeys([*known_texts, *fields, *traced]))
     kinds = {name: (before.kinds[name], after.kinds[name]) for name in names}
@@ -302,6 +303,7 @@ _NUMBER = r"^-?\d+(\.\d+)?([eE][-+]?\d+)?$"
 
 def _values(texts: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
     """Texts as numbers; a text that is no number counts as zero."""
+    # More than 18 digits would not fit, and Arrow would fail on the whole column.
     form = _NUMBER if pa.types.is_floating(kind) else r"^-?\d{1,18}(\.\d+)?$"
     numbers = pc.if_else(pc.match_substring_regex(texts, form), texts, None)
     if pa.types.is_integer(kind):

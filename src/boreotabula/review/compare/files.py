@@ -42,6 +42,7 @@ def write_changes(comparison: Comparison, out: Path) -> None:
 
 
 def _workbook(comparison: Comparison) -> bytes:
+    # Cut off, the list would look complete.
     if comparison.changes.num_rows + 1 > MAX_ROWS:
         raise CallError(
             f"{comparison.changes.num_rows:,} changes are more than a sheet has rows;"

@@ -62,6 +62,7 @@ def layout_sides(before: Path, after: Path, table: str | None) -> LayoutSides:
 def _run(layout: Layout, of: Layout) -> Run:
     """The records that a layout gives for the files that another one takes."""
     files = [source.path for source in look(of).taken]
+    # Named, because the older layout may not match the files of today by its patterns.
     inbox = look(layout, named=files)
     return gather(layout, inbox, read_each(layout, inbox, None, ReadOptions(None)),
                   keep_records=True)  # fmt: skip
@@ -85,6 +86,7 @@ def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
             continue
         old, new = (_keys(spec.fields[name]) for spec in (before, after))
         yield from _changes(old, new, f"field “{name}”")
+    # Fields were compared one by one above; the version says nothing about reading.
     old, new = (_keys(spec, leave_out=("fields", "layout")) for spec in (before, after))
     yield from _changes(old, new, "")
 
@@ -99,6 +101,7 @@ def _flat(value: Any, path: str) -> Iterator[tuple[str, str]]:
     if isinstance(value, Part):
         for key in fields(value):
             inner = getattr(value, key.name)
+            # A key that is spelt out with its default means the same as without it.
             if inner != _default(key):
                 yield from _flat(inner, f"{lead}{layout_key(key.name)}")
     elif isinstance(value, Mapping) and path.rpartition(".")[2] != "unit":

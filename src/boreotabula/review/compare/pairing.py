@@ -31,11 +31,13 @@ def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence
 
     Otherwise order is ignored.
     """
+    # One text for each record is compared faster than several columns.
     keys = [joined_texts(arrays_of(value, key)) for value in (before, after)]
     wholes = [
         joined_texts([keys[index].cast(pa.string()), *arrays_of(value, values)])
         for index, value in enumerate((before, after))
     ]
+    # Equal records first: of two with the same key only the other one has changed.
     old, new = _matched(*_codes(*wholes))
     left_old, left_new = _others(old, before.num_rows), _others(new, after.num_rows)
     some_old, some_new = _matched(
@@ -68,6 +70,7 @@ def _matched(places: Places, other_places: Places) -> tuple[Places, Places]:
 
 def _times(codes: Places) -> Places:
     """How many equal numbers stand before each, in order."""
+    # Stable, so that the first of one side meets the first of the other.
     order = np.argsort(codes, kind="stable")
     ordered = codes[order]
     starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]]) if len(codes) else order

@@ -53,6 +53,7 @@ def split(
     with ExitStack() as stack:
         writers = [stack.enter_context(pa.ipc.new_stream(str(file), schema)) for file in files]
         for batch in side.batches():
+            # In steps, so that the parts of a large batch are not all in memory at once.
             for start in range(0, batch.num_rows, _STEP * 4):
                 some = batch.slice(start, _STEP * 4)
                 places = pa.array(np.arange(count, count + some.num_rows))
@@ -101,6 +102,7 @@ def joined_texts(columns: Sequence[pa.Array]) -> pa.Array:
     if not columns:
         raise ValueError("no columns to join")
     marked = [
+        # The separator is doubled within texts, so that no two records give the same text.
         pc.fill_null(pc.replace_substring(column, "\x1f", "\x1f\x1f"), "\x1f-")
         for column in columns
     ]
@@ -118,6 +120,7 @@ def hashes(texts: pa.Array) -> NDArray[np.uint64]:
     with np.errstate(over="ignore"):
         weights = (within + np.uint64(1)) * _MIXER
         weights ^= weights >> np.uint64(29)
+        # Odd weights keep every bit of a byte; with even ones some texts would meet more often.
         values = (data.astype(np.uint64) + np.uint64(1)) * (weights | np.uint64(1))
         sums = np.zeros(len(texts), np.uint64)
         filled = lengths > 0

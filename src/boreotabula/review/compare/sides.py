@@ -244,6 +244,7 @@ def _by_hand(path: Path, like: Side | None) -> Side:
         sheet = first_sheet(path)
     except UnreadableError as error:
         raise CallError(f"“{path}” cannot be read: {error}. {error.advice}") from None
+    # Nobody makes such a table by hand, and comparing it would take very long.
     if sheet.width > MAX_COLUMNS:
         raise CallError(
             f"“{path}” has {sheet.width:,} columns; tables of up to {MAX_COLUMNS:,} are compared,"
@@ -275,6 +276,7 @@ def _headings(sheet: Sheet, like: Side | None) -> tuple[int, dict[str, int]]:
     for column in range(sheet.width):
         text = " ".join(cell_text(sheet.cell(best, column)).split()) if sheet.height else ""
         if text:
+            # Of two columns with the same heading the left one counts.
             headings.setdefault(wanted.get(normal_form(text), text), column)
     return best, headings
 
@@ -285,6 +287,7 @@ def _hand_texts(cells: Sequence[Cell], kind: str) -> list[str | None]:
     done = convert(list(cells), form)
     typed = pa.field("", form.arrow_type, metadata={"field_type": kind})
     texts = column_text(done.values, field_type(typed)).cast(pa.string()).to_pylist()
+    # What does not convert is compared as it stands, so that it shows up as a difference.
     failed = {index for index, _ in done.failures} | set(done.rounded)
     return [
         cell_text(cell) or None if index in failed or text is None else text or None

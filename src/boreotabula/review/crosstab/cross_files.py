@@ -69,6 +69,7 @@ def _csv(cross: Cross) -> bytes:
 
 
 def _plain(value: str | float) -> str | int | float:
+    # 12.0 would look like a measured value.
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 

@@ -62,6 +62,7 @@ def crosstab(table: pa.Table, spec: CrosstabSpec) -> Cross:
         by_code = _grouped(codes, numbers)
         label_code = {texts: label_code[texts] for texts in kept} | {labels[-1]: _OTHERS}
     place = {label: index for index, label in enumerate(side.labels)} if side else {"": 0}
+    # Totals are folded from the records, since a mean of means is not their mean.
     by_column = _grouped(side.codes, numbers) if side else {0: _filled(numbers)}
     by_cell = _by_cell(codes, side, numbers)
     rows = [label_code[row] for row in labels]
@@ -217,6 +218,7 @@ def _joint(fields: Sequence[_Coded], records: int) -> pa.Array:
     """One code for each record, of several fields together."""
     codes = pa.array(bytes(records), pa.uint8()).cast(pa.int64())
     for field in fields:
+        # As the digits of a number, each field with its own base.
         codes = pc.add(pc.multiply(codes, max(len(field.labels), 1)), field.codes)
     return codes
 
@@ -249,6 +251,7 @@ def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
 def _grouped(codes: pa.Array, numbers: pa.Array) -> dict[int, list[float]]:
     """The non-blank values of each group."""
     table = pa.table({"code": codes, "number": numbers})
+    # Without threads the values of a group keep their order.
     aggregate = table.group_by("code", use_threads=False).aggregate([("number", "list")])
     groups = zip(aggregate.column("code").to_pylist(), aggregate.column("number_list"), strict=True)
     return {code: _filled(value.values) for code, value in groups}
@@ -264,6 +267,7 @@ def _fold(how: Callable[[Sequence[float]], float]) -> Callable[[Sequence[float]]
 
 
 def _total(numbers: Sequence[float]) -> float:
+    # fsum rounds only once, so the sum does not depend on the order of the records.
     return sum(numbers) if all(isinstance(number, int) for number in numbers) else fsum(numbers)
 
 

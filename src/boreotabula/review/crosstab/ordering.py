@@ -46,6 +46,7 @@ def _choices(field: pa.Field) -> Mapping[str, int]:
 
 def _days_of(texts: set[str]) -> dict[str, int] | None:
     """The day of the week of each text, Monday is 0, if all are such names in some language."""
+    # A single text such as “Mon” may be anything.
     if len(texts) < _TWO or len(texts) > _MOST_DAYS:
         return None
     from boreotabula.reading.values.names import day_names, word_form
@@ -80,6 +81,7 @@ _LANGUAGES = ("nb", "nn", "fi", "sv", "da", "is", "et", "lv", "lt", "de", "nl", 
 
 def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
     """Year and month of each text, if all are months by their names in some language."""
+    # A cheap test first: most fields hold no months, and each language costs time.
     if not texts or len(texts) > 400 or not all(re.match(r"\D{3}", text) for text in texts):
         return None
     from boreotabula.reading.values.names import month_names, word_form

@@ -51,6 +51,7 @@ def write_values(
                 lost += write_tab(add_worksheet, typed, look, formats, names)
                 if tab.visibility is not Visibility.VISIBLE:
                     add_worksheet.hide()
+            # By this name the program knows its own list when the copy comes back.
             quoted = list_tab.get_name().replace("'", "''")
             made.define_name(MARKED_NAME, f"='{quoted}'!$A$1")
         except BaseException:
@@ -71,6 +72,7 @@ def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
 def _marked(look: TabStyle, marks: Sequence[Mark]) -> TabStyle:
     styled = {place: dict(properties) for place, properties in look.styled.items()}
     notes = dict(look.notes)
+    # Of several at a cell the first is the gravest, and decides the border.
     for mark in reversed(marks):
         place = (mark.at.row, mark.at.column)
         lines = {"border": _THICK, "border_color": f"#{COLOURS[mark.severity]}"}

@@ -27,6 +27,7 @@ def write_page(out: Path, name: str, faults: Sequence[Fault], say: Say, language
     import jinja2  # only needed for this kind of output
 
     source = files("boreotabula.review.mark").joinpath("checked.html").read_text("utf-8")
+    # Texts of a workbook are data: none of them may become markup.
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     text = shape.from_string(source).render(
         language=language,

@@ -26,6 +26,7 @@ def check_same(path: Path, copy: Path, tabs: Collection[str], opening: Opening) 
 
 
 def _same(book: Workbook, marked: Workbook, name: str) -> bool:
+    # Marks may add blank cells at the end of a row or of the sheet.
     rows = zip_longest(book.sheet(name).rows, marked.sheet(name).rows, fillvalue=())
     return all(_filled(value) == _filled(other) for value, other in rows)
 

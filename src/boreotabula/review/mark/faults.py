@@ -148,6 +148,7 @@ def _add_unplaced(row: Mapping[str, str], result: Mapping[str, list[Fault]], say
     )
     if like is None or any(fault.tab == row["tab"] and fault.at == at for fault in faults):
         return
+    # A finding names its first cell; unplaced.csv has the others.
     text = said_of(like.kind, like.wanted, row["text"], say)
     result[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
 

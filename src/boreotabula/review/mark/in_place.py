@@ -133,6 +133,7 @@ class _Borders:
         """The index of a style like another, with a border."""
         key = number, severity
         if key not in self._made:
+            # Some programs write numbers of styles that do not exist.
             own = copy.deepcopy(self._cells[min(number, len(self._cells) - 1)])
             own.set("borderId", str(self._border_of(severity)))
             own.set("applyBorder", "1")
@@ -347,6 +348,7 @@ def _add_front(package: Package, front: Front, looks: _Borders) -> None:
         f"<sheetData>{''.join(rows)}</sheetData>{linked}"
         '<pageSetup orientation="landscape" fitToHeight="0"/></worksheet>'
     )
+    # Two selected tabs would be edited together.
     for part in names.values():
         unselect(package.worksheet(part))
     part = package.new_name("xl/worksheets/sheet{}.xml")
@@ -375,8 +377,10 @@ def _put_first(package: Package, name: str, key: str) -> None:
     add(sheets, "sheet", {"name": name, "sheetId": str(number), relation: key}, at=0)
     for value in book.iter("{*}definedName"):
         if value.get("localSheetId") is not None:
+            # It counts tabs by their place, which has moved by one.
             value.set("localSheetId", str(int(value.get("localSheetId")) + 1))
     for value in book.iter("{*}workbookView"):
+        # The sender is to see the list first.
         value.set("activeTab", "0")
         value.set("firstSheet", "0")
     names = book.find("{*}definedNames")

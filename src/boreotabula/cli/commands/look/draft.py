@@ -117,6 +117,7 @@ def command(options: DraftOptions) -> int:
             folder, files, options.like, bounds, Progress(start, step), halves=options.halves
         )
     drafted, run = drafting.draft, drafting.run
+    # Status 3, as for a run that reads nothing.
     if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(drafting)
         say_json({"layout": None, "why": why}) if options.as_json else say(why)
@@ -131,6 +132,7 @@ def command(options: DraftOptions) -> int:
         say_json(_described(drafting, drafted, run, doubts, folder))
     else:
         _print(drafting, drafted, run, doubts, folder, written)
+    # Scripts must not take a layout with open questions for a finished one.
     return 1 if any(map(changes_records, doubts)) or _placed(run) < _LEAST_PLACED else 0
 
 
@@ -183,11 +185,13 @@ def _answered(drafted: Draft, doubts: Sequence[Doubt]) -> tuple[Draft, list[Doub
 
     console = screen.err()
     sketch = drafted.sketch
+    # Errors need a change by hand; they are printed after the answers.
     left = [doubt for doubt in doubts if not can_be_answered(doubt)]
     mine = [doubt for doubt in doubts if can_be_answered(doubt)]
     for number, doubt in enumerate(mine, 1):
         console.tell(f"\n{number} of {len(mine)}  {doubt.text}", "bold")
         console.tell(f"  {doubt.where}", "dim")
+        # A name that is taken or invalid is asked for again.
         while True:
             try:
                 sketch = answered(sketch, doubt, _answer(doubt))
@@ -203,6 +207,7 @@ def _answer(doubt: Doubt) -> str:
     if doubt.kind == "name":
         return str(click.prompt("  name", default=doubt.column, err=True)).strip()
     for number, choice in enumerate(doubt.choices, 1):
+        # On stderr, because the layout itself may go to stdout.
         click.echo(f"  {number}  {choice}", err=True)
     numbers = click.IntRange(1, len(doubt.choices))
     return doubt.choices[click.prompt("  number", type=numbers, default=1, err=True) - 1]
@@ -225,6 +230,7 @@ def _is_any(drafted: Draft) -> bool:
 def _why_nothing(drafting: Drafting) -> str:
     if not drafting.looked:
         return "There is no file in this folder to draft a layout from."
+    # The first reason stands for all, so that a thousand files do not make a thousand lines.
     if len(drafting.unreadable) == len(drafting.looked):
         first = drafting.unreadable[0]
         every = len(drafting.looked)
@@ -264,6 +270,7 @@ def _print(
 
     # The layout alone is the result, if it is not written: it can be redirected.
     console = screen.out() if written else screen.err()
+    # Two layouts in one folder would otherwise share a glossary.
     glossary = f"{written[0].stem}-headings.csv" if written else "headings.csv"
     text = drafted.sketch.text(as_named(folder), glossary)
     if not written:
@@ -291,6 +298,7 @@ def _print(
         console.print(f"  written   {path}")
     if written:
         stem = written[0].with_suffix("")
+        # Several tables go into a folder.
         ending = "" if len(drafted.sketch.tables) > 1 else ".csv"
         say(f"\nNext: {command_line('extract', written[0], '-o', f'{stem}{ending}')}")
     else:
@@ -302,6 +310,7 @@ def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
     """What is not read: a line for each reason, with its first place."""
     reasons: dict[str, list[LeftOut]] = {}
     for omission in left_out:
+        # A thousand files of one kind would otherwise be a thousand lines.
         reasons.setdefault(omission.why, []).append(omission)
     if reasons:
         console.print("\nNot read", style="bold")
@@ -313,6 +322,7 @@ def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
 
 def _print_others(console: Any, other_kinds: Sequence[TabFamily], folder: Path) -> None:
     """The other kinds of tabs, each with the command that drafts it."""
+    # Tabs without a table are notes and covers, which hardly need a layout.
     with_tables = [kind for kind in other_kinds if kind.examples and kind.examples[0].shapes]
     if with_tables:
         console.print("\nOther kinds of tabs", style="bold")

@@ -99,6 +99,7 @@ def command(options: ShowOptions) -> int:
 
     window = sheetview.parse_window(options.cells) if options.cells else None
     layout = Layout.load(options.layout_path) if options.layout_path else None
+    # So that a date such as 05/01/2026 reads here as in the last run over all files.
     layout = layout and decided_layout(layout, kept_evidence(layout))
     if options.page is not None:
         _check_page(options.page, layout, options.files)
@@ -106,6 +107,7 @@ def command(options: ShowOptions) -> int:
             options.page, (*options.files, options.layout_path), overwrite=options.overwrite
         )
     paths = files_below(options.files)
+    # A folder with one file is not a file: its view stays brief, and its JSON a list.
     single = len(options.files) == 1 and options.files[0] == paths[0]
     views = view_files(paths, options.tabs, layout, limits(options.memory_per_file))
     if options.page is not None and layout is not None:
@@ -119,6 +121,7 @@ def command(options: ShowOptions) -> int:
     missing = 0
     for path, view in zip(paths, views, strict=True):
         if single and view.unreadable:
+            # Of several files the others are still shown.
             raise CallError(view.unreadable)
         missing += bool(view.unreadable)
         _print(path, view, window, options.limit or (_ROWS if single else _FEW_ROWS), single=single)

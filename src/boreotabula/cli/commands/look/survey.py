@@ -133,6 +133,7 @@ def _print(survey: Survey, target: Path, *, with_layout: bool, odd: bool) -> Non
     console.tell(Text.assemble((as_named(target), "bold"), f" · {_totals(survey.files)}"))
     console.print()
     letters = _letters(survey)
+    # The largest group counts as usual: only what differs from it is coloured.
     usual = letters[survey.groups[0].tabs[0]] if survey.groups else ""
     last = "read, and fields from names" if with_layout else "what else"
     rows = []
@@ -240,6 +241,7 @@ def _rows(
             "; ".join([*_tab_notes(tab, with_layout), *remarks]),
             "" if letter == usual else "magenta",
         )
+        # Once for each file, on its first line.
         name, remarks = "", []
 
 
@@ -323,6 +325,7 @@ def _print_groups(
             like = letters[groups[group.like].tabs[0]]
             differs = group.differs
             assert differs is not None  # it is like another one
+            # “like A, but” would mislead where hardly anything is shared.
             other = differs.another_form
             message = Text(differs.said if other else f"like {like}, but {differs.said}")
             message.append(f"\n{where}", "dim")

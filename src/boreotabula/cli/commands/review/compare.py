@@ -99,6 +99,7 @@ def command(options: CompareOptions) -> int:
     from boreotabula.review.compare.layouts import is_layout, layout_sides
     from boreotabula.stores.records import source_folders
 
+    # Exactly one of the two says what to compare with.
     if options.with_before == (options.after is not None):
         raise CallError("name two outputs, or one output with --before")
     for path, check in ((options.output, check_changes), (options.chart, check_chart)):
@@ -141,6 +142,7 @@ def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, S
         return saved_side(output_before(saved)), saved_side(saved)
     new = side_of(after, table)
     old = side_of(before, table, new)
+    # Both may be made by hand: each gets the types that the other one shows.
     if all(not kind for kind in new.kinds.values()) or not new.traced:
         new = side_of(after, table, old)
     return old, new

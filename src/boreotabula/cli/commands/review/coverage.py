@@ -123,6 +123,7 @@ def command(options: CoverageOptions) -> int:
         read, (options.rows, options.across), options.records, listed, options.due, options.day
     )
     summary, result = _summary(met, lateness), met
+    # Periods that are due belong into the table, though nobody has reported for them yet.
     if lateness.reports:
         until = max(report.period for report in lateness.reports)
         result = coverage(read, options.rows, options.across, labels, until)
@@ -178,6 +179,7 @@ def _lateness(
     from boreotabula.review.due import came_by_files, reports, senders_met
     from boreotabula.stores.records import source_paths
 
+    # The only place of this command that reads the clock.
     on = day.date() if day is not None else date.today()
     senders = listed or (senders_met(table, fields[0], due) if due is not None else [])
     if not any(sender.due is not None for sender in senders):
@@ -209,6 +211,7 @@ class _Summary:
 def _summary(met: Coverage, lateness: _Lateness) -> _Summary:
     from boreotabula.review.due import missing_of
 
+    # A sender with deadlines is judged by these alone: one cause, one line.
     others = replace(
         met,
         gaps=tuple(gap for gap in met.gaps if not lateness.judges(gap[0])),
@@ -216,6 +219,7 @@ def _summary(met: Coverage, lateness: _Lateness) -> _Summary:
     )
     complete = others.complete and not missing_of(lateness.reports)
     never = set(met.never)
+    # Who never reported has a line of their own instead of one for each period.
     reports = [report for report in lateness.reports if report.label not in never]
     return _Summary(others, reports, complete)
 

@@ -175,6 +175,7 @@ def _records(place: Path, table: str | None) -> pa.Table:
     from boreotabula.review.compare.sides import is_by_hand, records_by_hand
     from boreotabula.stores.records import load_records
 
+    # A named table exists only in outputs.
     if table is None and is_by_hand(place):
         return records_by_hand(place)
     return load_records(place, table, ReadOptions(None))

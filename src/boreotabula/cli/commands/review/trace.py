@@ -114,6 +114,7 @@ def _trace_records(
     number = record_number(what, where)
     saved = saved_output(out, table)
     tracer = Tracer(saved, bounds)
+    # One more than is shown, to know whether there are more.
     trace_records = list(islice(chosen_records(saved, number, dict(where)), _MOST + 1))
     if not trace_records:
         text = f"record {number}" if number else f"record with {', '.join(map('='.join, where))}"
@@ -130,6 +131,7 @@ def _trace_records(
             _print_record(position, trace, brief=place > 0 and len(traced) > 2)
         if len(trace_records) > _MOST:
             say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
+    # Scripts can check that the sources still hold what the output says.
     return 0 if all(trace.holds for _, trace in traced) else 1
 
 
@@ -158,6 +160,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     rows: list[list[str | Text]] = []
     for origin in traced.trace.origins:
         value = record.get(origin.field, "")
+        # Databases keep a month as its first day.
         value = value[:7] if origin.kind == "month" else value
         other_text = (
             f"  now {traced.trace.values[origin.field]}" if origin.field in differing else ""
@@ -231,6 +234,7 @@ def _trace_cell(options: TraceOptions, bounds: Limits) -> int:
         raise CallError("--layout and --records both name a layout; use one of them")
     saved = saved_output(output, options.table) if output is not None else None
     layout = Layout.load(options.layout_path or (saved.layout_path if saved else Path()))
+    # The cell is read as in the run that made the records, not as in a later one.
     known_evidence = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
     layout = decided_layout(layout, known_evidence)
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
@@ -299,6 +303,7 @@ def _print_fate(
         for row in range(block.place.top, block.place.bottom + 1)
     }
     lines, columns = cells_around([spot], current_tab.sheet)
+    # With the headings above, or nobody could tell what the cell is about.
     lines = sorted({*lines, *(row for row in heads if 0 <= row <= spot[0])})
     view = TabView(current_tab.sheet, current_tab.reading)
     sheetview.print_part(console, view, current_tab.file, lines, columns, [spot])

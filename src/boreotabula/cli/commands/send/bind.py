@@ -97,7 +97,7 @@ class BindOptions:
 )  # fmt: skip
 @click.option(
     "--no-contents", is_flag=True,
-    help="Add a first tab that lists all others.",
+    help="Add no first tab that lists all others.",
 )  # fmt: skip
 @click.option(
     "--types", "find_types", is_flag=True,
@@ -159,6 +159,7 @@ def _check_output(output: Path) -> None:
 def _print(tabs: Sequence[Bound], output: Path, files: int, *, every: bool) -> None:
     """The number of files and tabs bound, and notes: about `every` tab, or about doubtful ones."""
     count = sum(bool(tab.name) for tab in tabs)
+    # A tab without a name is not in the workbook.
     read = len({tab.file for tab in tabs if tab.name})
     of = f"{read} of {counted(files, 'file')}" if read < files else counted(read, "file")
     say(f"{output}: {counted(count, 'tab')} of {of}")
@@ -212,6 +213,7 @@ def _wanted(
             choice, opening, reading = job.tabs, job.opening, layout.spec.reading
             inbox = look(layout, own=(output, run_folder(output)))
             files += inbox.taken
+            # Only what could be a report: names that no pattern takes were left out on purpose.
             unseen += [omission for omission in inbox.left_out if omission.kind]
         elif source.is_dir():
             check_apart(output, [source])
@@ -241,6 +243,7 @@ def _matching(
     except PatternError as error:
         raise CallError(f"--include, --exclude: {error}") from None
     return [
+        # A second run must not bind its own first result.
         file for file in files
         if file.path.resolve() != output.resolve()
         and (not wanted or first_match(wanted, file.name) is not None)
@@ -250,6 +253,7 @@ def _matching(
 
 def _each_once(files: Sequence[SourceFile]) -> list[SourceFile]:
     """Each file once, at its first place; files with the same name are called by their paths."""
+    # Reversed, so that the first mention of a file wins.
     once = {file.path.resolve(): file for file in reversed(files)}
     files = [file for file in files if once[file.path.resolve()] is file]
     named = Counter(file.name for file in files)
@@ -287,6 +291,7 @@ def _choice(
         raise CallError(f"--named, --except: {error}") from None
     if names or position is not None:
         choice = Tabs(named=names, position=position)
+    # A layout would refuse a file of several tabs there; binding takes them all.
     elif choice.by_itself:
         choice = Tabs(every=True)
     return replace(

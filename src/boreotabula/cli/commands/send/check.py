@@ -71,12 +71,14 @@ def command(options: CheckOptions) -> int:
     from boreotabula.review.mark.faults import faults_in
     from boreotabula.review.mark.words import request_of, say_in
 
+    # An unknown language is an error before the report is read.
     words = say_in(options.language)
     loaded = Layout.load(options.layout)
     check_is_file(options.report)
     if options.page is not None:
         inputs = [options.report, options.layout, *loaded.glossaries, *loaded.lists]
         check_page(options.page, inputs, overwrite=options.overwrite)
+    # As the analyst's run reads it, so that both say the same.
     run = extract(loaded, options.report)
     faults, others = faults_in(run.findings, Severity(options.severity), words)
     if options.page is not None:

@@ -118,6 +118,7 @@ def command(options: MarkOptions) -> int:
     saved, run_folder = output_and_run(options.records, options.table)
     assert options.output is not None
     check_folder(options.output)
+    # With any name: a copy among the reports would be read by the next run.
     check_apart(options.output / "copy.xlsx", source_folders(options.records))
     template = own_template(options.letter) if options.letter is not None else STANDARD
     late = _reminders(
@@ -128,6 +129,7 @@ def command(options: MarkOptions) -> int:
     )
     with screen.counting("marking", shown=not options.as_json) as (_, on_file):
         returns = mark(saved, run_folder, options.output, marking, on_file)
+    # A file without a copy still has its letter, but its sender must be told otherwise.
     status = 1 if any(file.failed for file in returns.files) else 0
     if options.as_json:
         say_json(_described(returns))
@@ -172,6 +174,7 @@ def _reminders(
         raise CallError(f"--expect: name the field with the period by --across, of {known}")
     fields = sender_fields(expect, [name for name in records.schema.names if name != across])
     senders = expected_senders(expect, fields, due)
+    # Without a deadline nobody is late, and no letter could say so.
     if all(sender.due is None for sender in senders):
         raise CallError(
             f"--expect: say when reports are due with --due, or in a column “due” of “{expect}”"

@@ -92,6 +92,7 @@ def command(options: AcceptOptions) -> int:
         say(f"The run of “{options.records}” has no such finding.", err=True)
         return 1
     if saved.record.get("safe_csv"):
+        # The line must match what a run finds, not how CSV guards it.
         row = {name: unguarded_text(text) for name, text in row.items()}
     layout = Layout.load(saved.layout_path)
     decision = {

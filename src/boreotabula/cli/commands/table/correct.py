@@ -114,6 +114,7 @@ def command(options: CorrectOptions) -> int:
         "why": options.why.strip(),
         "until": (options.until or "").strip(),
     }
+    # Only then is it known which output the next run writes.
     records = options.file if options.layout_path is None else None
     return _correct(
         target, {**values, "who": decided_by(options.who)}, bounds, records, as_json=options.as_json
@@ -151,6 +152,7 @@ def _record_cell(
     number = record_number(what, where)
     saved = saved_output(records, table)
     tracer = Tracer(saved, bounds)
+    # Two are enough to see that the choice is ambiguous.
     chosen = list(islice(chosen_records(saved, number, dict(where)), 2))
     if len(chosen) > 1:
         raise CallError("several records are like that; name one more --where, or its number")

@@ -175,6 +175,7 @@ def command(options: ExtractOptions) -> int:
     from boreotabula.batch.prefetch import ReadAhead
 
     loaded = Layout.load(options.layout)
+    # A wrong name is told at once, and not after all files are read.
     _check_sender(options.by, loaded)
     target = chosen_target(
         _output_options(options),

@@ -93,6 +93,7 @@ def command(options: HeadingsOptions) -> int:
             lambda file_headings: step(file_headings.name),
         )
     suggested = suggestions(headings, loaded.plan)
+    # So that a script can wait for a glossary that knows everything.
     status = 3 if not headings.tabs else 1 if headings.of("unknown") else 0
     if options.adopt:
         accepted = _accepted(
@@ -117,6 +118,7 @@ def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -
     from boreotabula.batch.layouts.adopt import adopt, check_pairs
     from boreotabula.batch.layouts.load import Layout
 
+    # All pairs are checked first: a glossary gets all of them, or none.
     fresh = check_pairs(layout, pairs)
     path = adopt(layout, fresh) if fresh else None
     Layout.load(layout.path)  # what was written is read again, so that it surely holds
@@ -181,6 +183,7 @@ def _asked(
             if answer in ("-", "q") or answer in layout.spec.fields:
                 break
             say(f"  no field “{answer}”; there are {', '.join(layout.spec.fields)}")
+        # What was accepted so far is kept.
         if answer == "q":
             break
         if answer != "-":
