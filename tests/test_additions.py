@@ -99,9 +99,9 @@ def test_a_type_of_field(tmp_path: Path) -> None:
 def test_a_kind_of_file_that_is_written(tmp_path: Path) -> None:
     desk = Desk(tmp_path, [
         ("stores/csv.py", '".psv": "|"', '".psv": "|", ".ssv": ";"'),
-        ("stores/kinds.py", '    ".jsonl": Kind(',
-         '    ".ssv": Kind(partial(_csv, mark=MARKS[".ssv"]), is_csv=True, by_line=True),\n'
-         '    ".jsonl": Kind('),
+        ("stores/kinds.py", '    ".jsonl": OutputKind(',
+         '    ".ssv": OutputKind(partial(_csv, mark=MARKS[".ssv"]), is_csv=True, by_line=True),\n'
+         '    ".jsonl": OutputKind('),
     ], {})  # fmt: skip
     desk.extract("o.ssv")
     assert (tmp_path / "o.ssv").read_text("utf-8").splitlines()[1].startswith("L1;2024;Pine;3;")

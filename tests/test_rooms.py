@@ -103,7 +103,7 @@ def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
 
 
 def test_roles_are_given_by_the_account_alone() -> None:
-    given = {"give", "give_spots", "explain", "explain_cells", "book", "label"}
+    given = {"give", "give_spots", "explain_cells", "book", "label"}
     for path in (HOME / "reading").rglob("*.py"):
         calls = [
             one for one in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(one, ast.Call)

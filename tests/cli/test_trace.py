@@ -102,6 +102,13 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
     assert [one for one in said if one not in done.out] == []
 
 
+def test_a_cell_of_a_file_with_one_tab_needs_no_tab(traced: Path) -> None:
+    done = program(
+        "trace", "benches/benches_Suvanto.xlsx", "A1", "--layout", "benches.toml", cwd=traced
+    )
+    assert done.status == 0 and "› Benches › A1" in done.out
+
+
 @pytest.mark.parametrize(
     ("arguments", "status", "said"),
     [
@@ -117,6 +124,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         ([FILE, "Greenhouse 9", "A1", "--layout", "stock.toml"], 2, "it has Greenhouse 1, Greenho"),
         ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "A2 of this tab is blank"),
         ([FILE, "Greenhouse 2", "10D", "--layout", "stock.toml"], 2, "10D"),
+        ([FILE, "A1", "--layout", "stock.toml"], 2, "has several tabs; name one of Greenhouse 1"),
         ([FILE, "--layout", "stock.toml"], 2, "name a tab and a cell"),
         ([FILE, "A1", "--layout", "stock.toml", "--records", "stock.csv"], 2, "use one of them"),
     ],

@@ -24,7 +24,7 @@ from boreotabula.batch.inputs import look
 from boreotabula.batch.read_all import ReadOptions
 from boreotabula.findings.catalogue import finding_kind
 from boreotabula.findings.kind import Severity
-from boreotabula.reading.account.roles import BOOKED, Role
+from boreotabula.reading.account.roles import Role
 from boreotabula.run import run_into
 from boreotabula.sheets.opening import Workbook
 from boreotabula.stores.new_file import NewFile
@@ -288,7 +288,7 @@ def check(form: Form, home: Path) -> None:
         where = str(sheet.address(*spot))
         role = reading.roles.role(*spot)
         assert (where in unplaced) == (role is Role.UNPLACED)
-        if role in BOOKED:
+        if role in (Role.STAMP, Role.STUB, Role.VALUE):  # those that only a record can give
             # Where no table is found below it, a caption may be a cell of the table above.
             part = form.parts.get((row, column))
             word = part if part is not None and role is Role.STAMP else word

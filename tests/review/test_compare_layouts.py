@@ -80,6 +80,13 @@ def test_each_change_of_a_layout_is_a_line(old: str, new: str, said: list[str]) 
     assert len(gone) == sum("is new" in line for line in said)
 
 
+def test_changes_come_in_the_order_of_the_layouts() -> None:
+    names = [f"field_{letter}" for letter in "qwertyuiop"]
+    more = "[fields]\n" + "".join(f'{name} = "text"\n' for name in names)
+    before, after = parse_layout(OLD.replace("[fields]", more, 1), "old"), parse_layout(OLD, "new")
+    assert list(differences(before, after)) == [f"field “{name}” is gone" for name in names]
+
+
 def test_a_table_is_named_where_layouts_have_several(desk: Path) -> None:
     text = (desk / "old.toml").read_text("utf-8").replace("[block]", "[[block]]")
     text = text.replace("[fields]", '[[block]]\nstub = "species"\nvalue = "pieces"\n'

@@ -11,6 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import openpyxl
 import pyarrow as pa
 import pytest
@@ -150,7 +151,7 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
 
 
 ROLES = RoleMap(sheet("a | 1 | . | b"))
-ROLES.explain(0, 0, "why")
+ROLES.explain_cells(np.array([0]), np.array([0]), "why")
 ROLES.tell(ScopedFinding(Finding(finding_kind("tab-blank"), "m", "a"), spots=[(0, 1)]))
 UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
 

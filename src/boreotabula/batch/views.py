@@ -48,20 +48,6 @@ class FileView:
     """Why there is nothing to show."""
 
 
-def view_file(
-    path: Path, wanted: Sequence[str], layout: Layout | None, limits: Limits | None = None
-) -> FileView:
-    """The tabs of a file that match the patterns `wanted`; else those that the layout reads, or the
-    first filled one.
-
-    Raises CallError if the file or tab does not exist, or cannot be read.
-    """
-    (file_view,) = view_files([path], wanted, layout, limits)
-    if file_view.unreadable:
-        raise CallError(file_view.unreadable)
-    return file_view
-
-
 def view_files(
     paths: Sequence[Path],
     wanted: Sequence[str],

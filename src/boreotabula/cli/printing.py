@@ -11,6 +11,10 @@ import json
 import os
 import sys
 from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from datetime import date
+from decimal import Decimal
+from enum import Enum
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -62,10 +66,24 @@ def _terminal_width(stream: TextIO) -> int:
 
 
 def say_json(value: Any) -> None:
-    """Print plain data as JSON, with unsafe characters escaped on a terminal."""
-    text = json.dumps(value, ensure_ascii=False, indent=2)
+    """Print a value as JSON, see `plain`, with unsafe characters escaped on a terminal."""
+    text = json.dumps(value, ensure_ascii=False, indent=2, default=plain)
     # JSON has an escape for each of them, so the data stay the same.
     click.echo(CONTROLS.sub(lambda match: f"\\u{ord(match[0]):04x}", text))
+
+
+def plain(value: object) -> object:
+    """What JSON has no type for as plain data: the fields of a dataclass, the value of an enum, and
+    the text of dates, paths and decimals. Raises TypeError for anything else."""
+    if is_dataclass(value) and not isinstance(value, type):
+        return {field.name: getattr(value, field.name) for field in fields(value)}
+    if isinstance(value, Mapping):
+        return dict(value)
+    if isinstance(value, Enum):
+        return value.value
+    if isinstance(value, date | Decimal | Path):
+        return str(value)
+    raise TypeError(f"{type(value).__name__} has no form in JSON")
 
 
 def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: bool) -> None:

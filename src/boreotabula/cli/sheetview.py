@@ -50,7 +50,7 @@ def described(view: TabView, window: Window | None) -> dict[str, Any]:
     top, left, bottom, right = _bounds(sheet, window)
     return {
         "tab": sheet.name,
-        "visibility": sheet.visibility.value,
+        "visibility": sheet.visibility,
         "merged": [
             f"{Address(merge.top, merge.left)}:{Address(merge.bottom, merge.right)}"
             for merge in sheet.merges

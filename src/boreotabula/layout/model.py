@@ -12,7 +12,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, Literal
 
 from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.layout.keys import (
@@ -52,7 +52,6 @@ from boreotabula.layout.tabs import Tabs
 FIELD_TYPE_NAMES = tuple("decimal(2)" if name == "decimal" else name for name in FIELD_TYPES)
 """The types of fields, as messages list them."""
 DatePart = Literal["year", "quarter", "month", "week", "weekday"]
-DATE_PARTS: tuple[str, ...] = get_args(DatePart)
 
 PROVENANCE = ("source_file", "source_tab", "source_cell")
 """Columns that every record has besides the fields."""

@@ -145,16 +145,8 @@ def _double(
             yield key[:-1], key[-1], tuple(some)
 
 
-def expected_rows(path: Path, rows: Sequence[str]) -> list[Label]:
-    """Who must report, from a CSV file with a column for each field of the rows.
-
-    Raises CallError if it cannot be read, or lacks a column.
-    """
-    return [sender.label for sender in expected_senders(path, rows)]
-
-
 def expected_senders(path: Path, rows: Sequence[str], due: int | None = None) -> list[Sender]:
-    """Who must report, as `expected_rows`.
+    """Who must report, from a CSV file with a column for each field of the rows.
 
     Columns `due` and `language`, unless they are fields of the rows, give the deadline and the
     language of letters to a sender. `due` is the default deadline. Raises CallError if the list

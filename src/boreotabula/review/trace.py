@@ -140,7 +140,8 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
     try:
         with Workbook(source.path, job.opening) as book:
             names = [tab.name for tab in book.tabs]
-            chosen = [name for name in names if name == tab]
+            # Of a file with a single tab none need be named.
+            chosen = [name for name in names if name == tab or (not tab and len(names) == 1)]
             if not chosen and tab:
                 wanted = pattern(tab, PatternKind.TAB)
                 # The record names the tab as a text; only if it has been renamed is it taken for
@@ -148,7 +149,8 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
                 chosen = [name for name in names if wanted.match(name) is not None]
             if not chosen:
                 listed = ", ".join(names) or "none"
-                raise CallError(f"“{source.name}” has no tab “{tab}”; it has {listed}")
+                lacks = f"has no tab “{tab}”; it has" if tab else "has several tabs; name one of"
+                raise CallError(f"“{source.name}” {lacks} {listed}")
             sheet, reading = next(iter(read_chosen(book, source, job, chosen[:1])))
             return OpenedTab(source.name, sheet, reading, tuple(names))
     except UnreadableError as error:

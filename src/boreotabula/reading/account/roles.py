@@ -38,10 +38,6 @@ class Role(IntEnum):
         return self.name.lower().replace("_", " ")
 
 
-BOOKED = (Role.STAMP, Role.STUB, Role.VALUE)
-"""The roles that only a record can give, because the cell is part of it."""
-
-
 @dataclass(frozen=True)
 class Account:
     """How many filled cells have which role; `left_out` splits that role by rule."""
@@ -96,10 +92,6 @@ class RoleMap:
             if row < self.sheet.height and column < self.sheet.width:
                 self._codes[row, column] = role
                 self._whys[row, column] = self._text(why)
-
-    def explain(self, row: int, column: int, reason: str) -> None:
-        """Say why a cell is unplaced."""
-        self._whys[row, column] = self._text(reason)
 
     def explain_cells(self, rows: Places, columns: Places, reason: str) -> None:
         """Say why cells are unplaced, where no reason is given yet."""

@@ -78,8 +78,9 @@ def _table(run: Run, named: str | None) -> str:
 
 def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
     """How two layouts differ: fields, their types and headings, then all other keys."""
-    for name in before.fields.keys() - after.fields.keys():
-        yield f"field “{name}” is gone"
+    for name in before.fields:
+        if name not in after.fields:
+            yield f"field “{name}” is gone"
     for name, field in after.fields.items():
         if name not in before.fields:
             yield f"field “{name}” is new ({field.type})"

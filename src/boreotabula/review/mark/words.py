@@ -61,7 +61,6 @@ KINDS: Mapping[str, tuple[str, str]] = {
 }
 """What a cell should hold, and an example of it, by the type of its field."""
 
-FOR_TAB = N_("Please check this tab.")
 HEADING_OF = {Request.CORRECT: N_("Please correct"), Request.CONFIRM: N_("Please confirm")}
 HEADS = (N_("tab"), N_("cell"), N_("what we noticed"))
 SUBJECT_OF = {

@@ -345,7 +345,7 @@ def _described(
 ) -> dict[str, Any]:
     return {
         "layout": drafted.sketch.text(as_named(folder), "headings.csv"),
-        "headings": dict(drafted.sketch.glossary),
+        "headings": drafted.sketch.glossary,
         "tabs": sum(len(file.tabs) for file in run.files),
         "files": len(run.files),
         "records": run.record_count,
@@ -357,11 +357,11 @@ def _described(
         "questions": [
             {
                 "kind": doubt.kind, "text": doubt.text, "file": doubt.file, "tab": doubt.tab,
-                "cell": doubt.cell, "column": doubt.column, "choices": list(doubt.choices),
+                "cell": doubt.cell, "column": doubt.column, "choices": doubt.choices,
                 "taken": doubt.choices[0] if doubt.choices else "", "records": doubt.records,
                 "change": doubt.change,
             }
             for doubt in doubts
         ],
-        "left_out": [vars(omission) for omission in drafting.left_out],
+        "left_out": drafting.left_out,
     }  # fmt: skip

@@ -171,7 +171,7 @@ def _described(path: Path, view: FileView, window: Window | None) -> dict[str, A
 
     texts = {"unreadable": view.unreadable} if view.unreadable else {}
     tabs = [sheetview.described(tab, window) for tab in view.tabs]
-    return {"file": str(path), "tabs": tabs, **texts}
+    return {"file": path, "tabs": tabs, **texts}
 
 
 def _print(path: Path, view: FileView, window: Window | None, rows: int, *, single: bool) -> None:

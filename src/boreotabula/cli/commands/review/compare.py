@@ -168,9 +168,9 @@ def _print_layouts(layouts: LayoutSides) -> None:
 
 def _described_layouts(layouts: LayoutSides) -> dict[str, Any]:
     return {
-        "layouts": list(layouts.differences),
-        "errors": list(layouts.errors),
-        "cells_unplaced": list(layouts.unplaced),
+        "layouts": layouts.differences,
+        "errors": layouts.errors,
+        "cells_unplaced": layouts.unplaced,
     }
 
 
@@ -271,22 +271,22 @@ def _described(comparison: Comparison) -> dict[str, Any]:
     return {
         "before": comparison.before.name,
         "after": comparison.after.name,
-        "key": list(comparison.key),
+        "key": comparison.key,
         "records_before": comparison.records[0],
         "records_after": comparison.records[1],
         "same": comparison.same,
         "changed": comparison.changed,
         "new": comparison.new,
         "gone": comparison.gone,
-        "only_before": list(comparison.only_before),
-        "only_after": list(comparison.only_after),
+        "only_before": comparison.only_before,
+        "only_after": comparison.only_after,
         "sums": [
             {
                 **({comparison.by: group} if comparison.by else {}),
                 "field": name,
-                "before": str(sums.before),
-                "after": str(sums.after),
-                "difference": str(sums.difference),
+                "before": sums.before,
+                "after": sums.after,
+                "difference": sums.difference,
             }
             for (group, name), sums in comparison.sums.items()
         ],

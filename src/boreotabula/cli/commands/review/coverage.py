@@ -260,28 +260,25 @@ def _name(row: tuple[str, ...]) -> str:
 
 def _described(coverage: Coverage, lateness: _Lateness, *, complete: bool) -> dict[str, object]:
     due = {
-        "on": str(lateness.on),
+        "on": lateness.on,
         "reports": [
-            {"row": list(report.label), "period": report.period, "standing": report.standing.value,
-             "due": str(report.due), "came": str(report.came) if report.came else None,
-             "files": list(report.files)}
+            {"row": report.label, "period": report.period, "standing": report.standing,
+             "due": report.due, "came": report.came, "files": report.files}
             for report in lateness.reports
         ],
     }  # fmt: skip
     return {
-        "rows": [list(row) for row in coverage.cross.rows],
-        "columns": list(coverage.cross.columns),
-        "records": [list(row) for row in coverage.cross.cells],
+        "rows": coverage.cross.rows,
+        "columns": coverage.cross.columns,
+        "records": coverage.cross.cells,
         "complete": complete,
         **({"due": due} if lateness.judged else {}),
-        "never": [list(texts) for texts in coverage.never],
-        "gaps": [{"row": list(row), "period": period} for row, period in coverage.gaps],
+        "never": coverage.never,
+        "gaps": [{"row": row, "period": period} for row, period in coverage.gaps],
         "late": [
-            {"row": list(row), "last": period, "behind": behind}
-            for row, period, behind in coverage.late
+            {"row": row, "last": period, "behind": behind} for row, period, behind in coverage.late
         ],
         "double": [
-            {"row": list(row), "period": period, "files": list(files)}
-            for row, period, files in coverage.double
+            {"row": row, "period": period, "files": files} for row, period, files in coverage.double
         ],
     }

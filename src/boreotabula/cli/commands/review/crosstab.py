@@ -23,6 +23,7 @@ from boreotabula.cli.options import (
 )
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
+from boreotabula.review.crosstab.cross import AGGREGATES
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ class CrosstabOptions:
 @click.option("--across", metavar="FIELD", help="Field for the columns.")
 @click.option("--value", metavar="FIELD", help="Field to sum up.")
 @click.option(
-    "--how", type=click.Choice(["sum", "mean", "count", "min", "max", "median", "share"]),
+    "--how", type=click.Choice(AGGREGATES),
     default="sum", show_default=True, help="How to combine values.",
 )  # fmt: skip
 @where_option
@@ -153,8 +154,8 @@ def _described(cross: Cross) -> dict[str, object]:
     return {
         "measure": cross.measure,
         "unit": cross.unit,
-        "rows": [list(row) for row in cross.rows],
-        "columns": list(cross.columns),
+        "rows": cross.rows,
+        "columns": cross.columns,
         "cells": [as_cell_value(cross, row) for row in cross.cells],
         **(
             {

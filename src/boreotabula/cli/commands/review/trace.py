@@ -199,8 +199,8 @@ def _step(origin: FieldOrigin) -> str:
 def _described(number: int, traced: Traced) -> dict[str, Any]:
     return {
         "number": number,
-        "record": dict(traced.record),
-        "changed": list(traced.changed),
+        "record": traced.record,
+        "changed": traced.changed,
         "differs_now": traced.differing,
         "found": traced.trace is not None,
         "fields": [
@@ -318,7 +318,7 @@ def _fate_described(
         "text": cell_fate.text,
         "role": cell_fate.role.word,
         "why": cell_fate.why,
-        "said": list(cell_fate.said),
+        "said": cell_fate.said,
         "records": [
             {"table": table, "cell": cell} | ({"number": numbers[cell]} if cell in numbers else {})
             for table, cell in _cells_of(cell_fate, current_tab)

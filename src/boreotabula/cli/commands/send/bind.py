@@ -142,7 +142,7 @@ def command(options: BindOptions) -> int:
         start(len(files))
         tabs = bind(files, wanted.unseen, binding, options.output, on_file)
     if options.as_json:
-        say_json([vars(tab) for tab in tabs])
+        say_json(tabs)
     else:
         _print(tabs, options.output, len(files), every=options.find_types or not binding.contents)
     return 1 if any(tab.lacking for tab in tabs) else 0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -201,7 +201,7 @@ def _correct(
                 **line, "file": tab.file, "tab": tab.sheet.name, "corrections": written.path.name,
                 "layout_edited": written.layout_edited, "records": trial.records,
                 "errors_before": trial.errors[0], "errors_after": trial.errors[1],
-                "totals_before": asdict(before), "totals_after": asdict(after),
+                "totals_before": before, "totals_after": after,
             }
         )  # fmt: skip
         return 0

@@ -285,7 +285,7 @@ def _described(
         "headings": [
             {
                 "heading": use.heading,
-                "spellings": list(use.spellings),
+                "spellings": use.spellings,
                 "role": use.role,
                 "field": use.field or None,
                 "tabs": len(use.places),
@@ -293,18 +293,14 @@ def _described(
                 "first": dict(zip(("file", "tab", "cell"), use.first, strict=True)),
                 "cells": {
                     "filled": use.profile.filled,
-                    "kinds": dict(use.profile.kinds),
+                    "kinds": use.profile.kinds,
                     "least": use.profile.least,
                     "most": use.profile.most,
-                    "sample": list(use.profile.sample[:3]),
+                    "sample": use.profile.sample[:3],
                 },
                 "suggestions": [
-                    {
-                        "field": suggestion.field,
-                        "certainty": suggestion.certainty,
-                        "why": suggestion.why,
-                    }
-                    for suggestion in suggested.get(use.heading, ())
+                    {"field": one.field, "certainty": one.certainty, "why": one.why}
+                    for one in suggested.get(use.heading, ())
                 ],
             }
             for use in headings.uses
