@@ -16,12 +16,15 @@ from datetime import date
 from decimal import Decimal
 from enum import Enum
 from pathlib import Path
-from typing import Any, TextIO
+from typing import TYPE_CHECKING, Any, TextIO
 
 import click
 
 from boreotabula.files import from_here
 from boreotabula.texts import CONTROLS, clean, command_line, folded
+
+if TYPE_CHECKING:
+    from boreotabula.stores.bases.base import BasePlace
 
 _PLAIN: Mapping[str, str] = {
     "“": '"', "”": '"', "‘": "'", "’": "'", "›": ">", "→": ">", "↓": "v", "…": ".", "·": "-",
@@ -86,7 +89,9 @@ def plain(value: object) -> object:
     raise TypeError(f"{type(value).__name__} has no form in JSON")
 
 
-def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: bool) -> None:
+def say_decided(
+    key: str, path: Path, layout: Path, records: BasePlace | None, *, edited: bool
+) -> None:
     """Report that a decision about `records` was written to a file, which the layout names by a
     key; whether the layout was `edited` for that; and which command reads it."""
     say(f"Written to {from_here(path)}.")
@@ -95,7 +100,7 @@ def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: 
     say(f"Next: {command_line('extract', from_here(layout), '-o', _written_alone(records))}")
 
 
-def _written_alone(records: object) -> object:
+def _written_alone(records: BasePlace | None) -> str | Path:
     """An output that `-o` alone writes again.
 
     OUT stands for one that rows were added to, that is parted, or that is in a database, whose

@@ -345,7 +345,7 @@ def _about_columns(
     below = range(place.bottom + 1, table.last + 1)
     kinds = {column.column: column.kind for column in columns.every}
     for column, finding in about:
-        if column < 0:
+        if column is None:
             yield ScopedFinding(finding)
         # A heading over nothing is no loss: nothing is said of it.
         elif not view.column_filled(column, below.start, below.stop):

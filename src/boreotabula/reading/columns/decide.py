@@ -71,8 +71,8 @@ def _texts_under_foreign(
     )
 
 
-AboutColumns = tuple[tuple[int, Finding], ...]
-"""Findings, each with the column (counted from 0) that it is about; -1 for the whole table."""
+AboutColumns = tuple[tuple[int | None, Finding], ...]
+"""Findings, each with the column (counted from 0) that it is about; None for the whole table."""
 
 
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
@@ -109,7 +109,7 @@ def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
 @lru_cache(maxsize=256)
 def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns, AboutColumns]:
     columns: list[Column] = []
-    about: list[tuple[int, Finding]] = []
+    about: list[tuple[int | None, Finding]] = []
     taken: dict[str, int] = {}
     every = headings_over(headings, block)
     for column, heads in enumerate(every, headings.left):
@@ -124,10 +124,10 @@ def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
             taken[decided.field] = column
         columns.append(decided)
     result = Columns(tuple(columns), block)
-    about += [(-1, finding) for finding in fields_missing(headings, plan, block, taken)]
+    about += [(None, finding) for finding in fields_missing(headings, plan, block, taken)]
     about += values_twice(headings, result)
-    about += [(-1, finding) for finding in _about_position(headings, plan, result, every)]
-    about += [(-1, finding) for finding in _about_ignoring(headings, result)]
+    about += [(None, finding) for finding in _about_position(headings, plan, result, every)]
+    about += [(None, finding) for finding in _about_ignoring(headings, result)]
     return result, tuple(about)
 
 

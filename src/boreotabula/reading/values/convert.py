@@ -25,7 +25,13 @@ from boreotabula.reading.values.converters import (
     most_of_whole,
     other_kind,
 )
-from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm, plain_form
+from boreotabula.reading.values.form import (
+    DoubtError,
+    NotConvertedError,
+    ValueForm,
+    Writing,
+    plain_form,
+)
 from boreotabula.reading.values.numbers import decimal_mark_of
 from boreotabula.reading.values.picked import Picked
 from boreotabula.sheets.sheet import Cell, Flaw
@@ -245,12 +251,10 @@ class _Conversion:
             self.failures.append((place, error.reason))
         return None
 
-    def _converted(self, place: int, cell: Cell, way: object = None) -> object:
-        if type(cell) is str:
-            known = self.texts.get(cell, self)
-            # None is a value as well: the object itself stands for a text that was not met.
-            if known is not self:
-                return known
+    def _converted(self, place: int, cell: Cell, way: Writing = None) -> object:
+        # None is a value as well, so the texts themselves are asked.
+        if type(cell) is str and cell in self.texts:
+            return self.texts[cell]
         value = _one(respelt(cell, self.form), self.form, way)
         if isinstance(value, Decimal):
             value, rounded = kept_digits(value, self.form.digits)
@@ -262,9 +266,9 @@ class _Conversion:
             self.texts[cell] = value
         return value
 
-    def _evidence(self) -> dict[object, int]:
+    def _evidence(self) -> dict[Writing, int]:
         """The first unambiguous cell of each way of writing."""
-        evidence: dict[object, int] = {}
+        evidence: dict[Writing, int] = {}
         doubtful = {place for place, _ in self.doubtful}
         for place, cell in enumerate(self.cells):
             # Only a text can show how it is written; a number has no decimal mark.
@@ -277,7 +281,7 @@ class _Conversion:
                     break
         return evidence
 
-    def _settle(self, values: list[object], evidence: Mapping[object, int]) -> Ambiguity:
+    def _settle(self, values: list[object], evidence: Mapping[Writing, int]) -> Ambiguity:
         """Read the ambiguous texts like the unambiguous ones, if all of these agree."""
         ways, elsewhere = list(evidence), ""
         if not ways and self.form.way is not None and not self.form.type.is_number:
@@ -328,7 +332,7 @@ def _part(text: str, form: ValueForm) -> str:
     return texts[""]
 
 
-def _way_of(text: str, form: ValueForm) -> object:
+def _way_of(text: str, form: ValueForm) -> Writing:
     """The only way in which a text can be written: its decimal mark, or whether the day is first.
 
     None if it shows neither.
@@ -338,7 +342,7 @@ def _way_of(text: str, form: ValueForm) -> object:
     return moments.day_first_of(text, form)
 
 
-def _one(cell: Cell, form: ValueForm, way: object) -> object:
+def _one(cell: Cell, form: ValueForm, way: Writing) -> object:
     """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
     # An error value is no text, though it shows as one.
     if isinstance(cell, Flaw):

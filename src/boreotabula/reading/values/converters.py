@@ -10,7 +10,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from boreotabula.findings import reasons
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.values import moments
-from boreotabula.reading.values.form import NotConvertedError, ValueForm
+from boreotabula.reading.values.form import NotConvertedError, ValueForm, Writing
 from boreotabula.reading.values.names import word_form, yes_no_words
 from boreotabula.reading.values.numbers import read_number
 from boreotabula.sheets.sheet import Cell
@@ -26,11 +26,11 @@ def other_kind(cell: Cell, form: ValueForm) -> NotConvertedError:
     return NotConvertedError(reasons.KIND_DIFFERS, held=kind_of(cell), wanted=form.type.wanted)
 
 
-def _to_text(cell: Cell, _form: ValueForm, _way: object) -> str:
+def _to_text(cell: Cell, _form: ValueForm, _way: Writing) -> str:
     return cell_text(cell)
 
 
-def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
+def _number(cell: Cell, form: ValueForm, way: Writing) -> float | Decimal:
     if isinstance(cell, float | int) and not isinstance(cell, bool):
         return float(cell) if not form.heading_unit else float(cell) * float(form.factor(""))
     if isinstance(cell, str):
@@ -38,14 +38,14 @@ def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
     raise other_kind(cell, form)
 
 
-def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
+def _to_number(cell: Cell, form: ValueForm, way: Writing) -> float:
     number = float(_number(cell, form, way))
     if not math.isfinite(number):
         raise NotConvertedError(reasons.NUMBER_TOO_LARGE)
     return number
 
 
-def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
+def _to_percent(cell: Cell, form: ValueForm, way: Writing) -> float:
     number = _to_number(cell, form, way)
     signed = isinstance(cell, str) and "%" in cell
     if abs(number) > most_of_whole(form) and not signed:
@@ -59,7 +59,7 @@ def most_of_whole(form: ValueForm) -> float:
     return max(form.most if isinstance(form.most, float | int) else 1.0, 1.0)
 
 
-def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
+def _to_integer(cell: Cell, form: ValueForm, way: Writing) -> int:
     number = _number(cell, form, way)
     # A float may have lost digits that a written number still has.
     if isinstance(number, float):
@@ -74,7 +74,7 @@ def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
     return int(number)
 
 
-def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
+def _to_decimal(cell: Cell, form: ValueForm, way: Writing) -> Decimal:
     number = _number(cell, form, way)
     if isinstance(number, float):
         # Spreadsheet programs show, and mean, no more than 15 significant digits of a number.
@@ -94,7 +94,7 @@ def kept_digits(number: Decimal, digits: int) -> tuple[Decimal, bool]:
     return kept, kept != number
 
 
-def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
+def _to_month(cell: Cell, form: ValueForm, way: Writing) -> date:
     if isinstance(cell, date):
         return date(cell.year, cell.month, 1)
     if isinstance(cell, str):
@@ -106,11 +106,11 @@ def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
     raise other_kind(cell, form)
 
 
-def _day_first(way: object) -> bool | None:
+def _day_first(way: Writing) -> bool | None:
     return way if isinstance(way, bool) else None
 
 
-def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
+def _to_date(cell: Cell, form: ValueForm, way: Writing) -> date:
     # A datetime is a date as well, so it is asked for first.
     if isinstance(cell, datetime):
         if cell.time() != time():
@@ -123,7 +123,7 @@ def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
     raise other_kind(cell, form)
 
 
-def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
+def _to_datetime(cell: Cell, form: ValueForm, way: Writing) -> datetime:
     if isinstance(cell, datetime):
         return moments.whole_second(cell)
     if isinstance(cell, date):
@@ -133,7 +133,7 @@ def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
     raise other_kind(cell, form)
 
 
-def _to_time(cell: Cell, form: ValueForm, _way: object) -> time:
+def _to_time(cell: Cell, form: ValueForm, _way: Writing) -> time:
     if isinstance(cell, time):
         return moments.second_of_day(cell)
     if isinstance(cell, timedelta) and timedelta() <= cell < timedelta(days=1):
@@ -144,7 +144,7 @@ def _to_time(cell: Cell, form: ValueForm, _way: object) -> time:
     raise other_kind(cell, form)
 
 
-def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
+def _to_yesno(cell: Cell, form: ValueForm, _way: Writing) -> bool:
     if isinstance(cell, bool):
         return cell
     if isinstance(cell, str | float | int):
@@ -154,7 +154,7 @@ def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
     raise other_kind(cell, form)
 
 
-CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {
+CONVERTERS: dict[str, Callable[[Cell, ValueForm, Writing], object]] = {
     "text": _to_text,
     "integer": _to_integer,
     "number": _to_number,

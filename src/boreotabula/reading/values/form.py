@@ -30,6 +30,11 @@ class Way:
     """The text that shows it, and where it is."""
 
 
+Writing = str | bool | None
+"""How a text with two readings is written: its decimal mark, or whether the day comes first; None
+if that is unknown."""
+
+
 @dataclass(frozen=True, eq=False)
 class ValueForm:
     """A field's type and its ways of writing. Equal only to itself, so that results can be cached

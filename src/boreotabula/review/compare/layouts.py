@@ -18,6 +18,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.layout.keys import Labels, Part, layout_key
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.review.compare.sides import Side, table_side
+from boreotabula.stores.bases.base import BasePlace
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class LayoutSides:
     """The number of filled cells that each leaves in no record."""
 
 
-def is_layout(place: object) -> bool:
+def is_layout(place: BasePlace | None) -> bool:
     """Whether a path is that of a layout."""
     return isinstance(place, Path) and place.suffix == ".toml"
 
