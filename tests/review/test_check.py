@@ -86,7 +86,7 @@ def test_what_concerns_the_layout_alone_is_counted_and_what_is_accepted_is_not(d
         (["none.xlsx", "--layout", "l.toml"], 2, "none.xlsx"),
         (["good.xlsx", "--layout", "none.toml"], 2, "none.toml"),
         (["good.xlsx", "--layout", "l.toml", "--language", "sv"], 2, "no texts in “sv”"),
-        (["good.xlsx", "--layout", "l.toml", "--page", "p.pdf"], 2, "name it .html"),
+        (["good.xlsx", "--layout", "l.toml", "--page", "p.pdf"], 2, "is written as .html or .htm"),
         (["good.xlsx", "--layout", "l.toml", "--page", "no/p.html"], 2, "there is no folder"),
         (["l.toml", "--layout", "l.toml"], 1, "l.toml"),
     ],

@@ -272,7 +272,7 @@ def test_a_table_made_by_hand_is_summed_up_by_what_its_cells_are(
         (["bind", "inbox", "-o", "x.csv"], "bind writes a workbook"),
         (["bind", "inbox", "-o", "x.xlsx", "--tab-name", "{who}"], "there is no {who}"),
         (["bind", "inbox", "-o", "x.xlsx", "--named", "nope"], "no tab matches"),
-        (["extract", "stock.toml", "-o", "s.csv", "--report", "r.pdf"], "name it .html"),
+        (["extract", "stock.toml", "-o", "s.csv", "--report", "r.pdf"], "is written as .html or"),
         (["bind", "inbox", "-o", "inbox/x.xlsx"], "the next run would read it"),
         (["crosstab", "stock.csv", "--value", "lot", "-o", "inbox/2026-04/c.csv"], "another place"),
     ],

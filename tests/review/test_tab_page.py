@@ -70,7 +70,7 @@ def test_the_page_holds_each_cell_with_its_role_and_each_record_with_its_cells(p
     ("arguments", "said"),
     [
         (["form.xlsx", "--page", "x.html"], "--page needs --layout"),
-        (["form.xlsx", "--layout", "stock.toml", "--page", "x.pdf"], "is a page; name it .html"),
+        (["form.xlsx", "--layout", "stock.toml", "--page", "x.pdf"], "is written as .html or .htm"),
         (["form.xlsx", "--layout", "stock.toml", "--page", "no/x.html"], "there is no folder"),
     ],
 )

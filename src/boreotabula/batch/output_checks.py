@@ -45,6 +45,21 @@ def check_output(
             )
 
 
+def check_place(out: Path, endings: Sequence[str] = (), what: str = "") -> None:
+    """Raises CallError if a file has another ending than these, or its folder is missing. `what`
+    and the endings make the message, as in “a page is written as .html”."""
+    if endings and out.suffix.lower() not in endings:
+        *first, last = endings
+        listed = f"{', '.join(first)} or {last}" if first else last
+        raise CallError(f"“{out}”: {what} {listed}")
+    if not out.resolve().parent.is_dir():
+        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+
+
+PAGES = (".html", ".htm")
+"""The endings of pages."""
+
+
 def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
     """Raises CallError if a file would lie among the inputs: the next run would read it. `include`
     are the patterns of inputs, if there are any."""

@@ -18,7 +18,7 @@ from boreotabula.batch.evidence import DECIDED, content_digest
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.output_checks import check_output
+from boreotabula.batch.output_checks import check_output, check_place
 from boreotabula.batch.run.earlier import earlier_record, wrote
 from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run.record import OutputNotes, write_record
@@ -78,8 +78,7 @@ class NewFile(OnDisk):
             known_kind(out)
             if out.is_dir():
                 raise CallError(f"“{out}” is a folder; name a file")
-        if not out.parent.is_dir():
-            raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+        check_place(out)
         # Before any file is read, as reading may take an hour.
         check_output(layout, out, named)
         with self.locked(layout):  # a run that ends just now has put its record, not its output

@@ -1,4 +1,6 @@
-"""The rows of a worksheet as markup (ECMA-376 part 1, 18.3.1): whole columns turned to text."""
+"""The rows of a worksheet as markup (ECMA-376 part 1, 18.3.1): whole columns are turned into
+text.
+"""
 
 from __future__ import annotations
 
@@ -15,20 +17,21 @@ import pyarrow.compute as pc
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS, column_letters
 from boreotabula.layout.field_types import FieldType, Nature
+from boreotabula.reading.values.arrays import decoded
 from boreotabula.stores.csv import column_text, field_type
 
 _MOST_SIGNS = 32_767
-"""A cell holds no longer text."""
+"""The longest text of a cell."""
 _EXACT = 15
-"""Spreadsheet programs keep so many digits: longer numbers are written as texts."""
+"""The digits that spreadsheet programs keep: longer numbers are written as texts."""
 _FIRST_DAY = date(1900, 3, 1)
-"""Days before are counted in two ways: they are written as texts."""
+"""Programs count the days before it in two ways: they are written as texts."""
 _DAY_ZERO = {False: date(1899, 12, 30), True: date(1904, 1, 1)}
 _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|_x[0-9A-Fa-f]{4}_|\r")
 _WIDEST = 44
 """Longer texts are cut on screen, and whole in the cell."""
 _LOOKED_AT = 500
-"""The first rows show how wide a column must be."""
+"""The number of first rows that decide the width of a column."""
 
 
 class CellMarkup:
@@ -41,7 +44,9 @@ class CellMarkup:
         styles: Sequence[int | None] = (),
         since_1904: bool = False,
     ) -> None:
-        """`columns` are those of the sheet, counted from 0; `styles` the cell style of each."""
+        """`columns` are those of the sheet, counted from 0; `styles` gives the cell style of
+        each.
+        """
         self.kinds = [field_type(value) for value in schema]
         self.letters = [column_letters(column) for column in columns]
         self._zero = _DAY_ZERO[since_1904]
@@ -49,8 +54,11 @@ class CellMarkup:
         self._marks = ["" if index is None else f' s="{index}"' for index in numbers]
 
     def cells(self, index: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
-        """The markup of the cells of the column at a place of the schema; nothing where there is no
-        value. `numbers` are those of the rows, counted from 1, as texts."""
+        """The markup of a column's cells, by its index in the schema; empty where there is no
+        value.
+
+        `numbers` are those of the rows, counted from 1, as texts.
+        """
         lead, mark = f'<c r="{self.letters[index]}', self._marks[index]
         kind = self.kinds[index]
         # Spreadsheets hold truth values as 0 and 1 with a type of their own.
@@ -66,19 +74,19 @@ class CellMarkup:
             left_over = pc.and_(column.is_valid(), values.is_null())
             if not pc.any(left_over).as_py():
                 return written
-            texts = pc.if_else(left_over, _decoded(self._texts(column, kind)), None)
+            texts = pc.if_else(left_over, decoded(self._texts(column, kind)), None)
             joined = _joined(lead, numbers, '" t="inlineStr"><is><t>', texts, "</t></is></c>")
             return pc.if_else(left_over, joined, written)
         head = f'"{mark} t="inlineStr"><is><t xml:space="preserve">'
-        return _joined(lead, numbers, head, _decoded(texts), "</t></is></c>")
+        return _joined(lead, numbers, head, decoded(texts), "</t></is></c>")
 
     def _numbers(self, column: pa.Array, kind: FieldType) -> pa.Array | None:
-        """The numbers that a spreadsheet holds for a column, as texts; None for texts."""
+        """The numbers that a spreadsheet stores for a column, as texts; None for texts."""
         if pa.types.is_dictionary(column.type) or pa.types.is_string(column.type):
             return None
         if kind.is_moment:
             return self._serials(column)
-        texts = _decoded(column_text(column, kind))
+        texts = decoded(column_text(column, kind))
         if pa.types.is_floating(column.type):
             return texts
         # Counted without sign and point, since only digits take up the precision.
@@ -125,13 +133,13 @@ class CellMarkup:
 
 
 def heading_cell(address: str, text: str, style: int | None = None) -> str:
-    """The markup of a cell that holds a heading."""
+    """The markup of a heading cell."""
     mark = "" if style is None else f' s="{style}"'
     return f'<c r="{address}"{mark} t="inlineStr"><is><t>{xml_text(text)}</t></is></c>'
 
 
 def check_room(table: str, rows: int) -> None:
-    """Raises CallError if a sheet does not hold so many rows."""
+    """Raises CallError if a sheet does not hold this many rows."""
     if rows > MAX_ROWS:
         raise CallError(
             f"“{table}” has more records than a sheet has rows ({MAX_ROWS:,}); write .csv or"
@@ -142,11 +150,11 @@ def check_room(table: str, rows: int) -> None:
 class SheetRows:
     """Takes record batches of one schema and keeps their rows as markup in a temporary file.
 
-    The first row of the sheet is that of the headings, the first column that of the first field.
+    The first row of the sheet holds the headings, the first column the first field.
     """
 
     def __init__(self, table: str, schema: pa.Schema, styles: Sequence[int | None] = ()) -> None:
-        """`styles` is the cell style of each column."""
+        """`styles` gives the cell style of each column."""
         self.table, self.schema = table, schema
         self.count = 0
         self.content: BinaryIO = TemporaryFile()  # noqa: SIM115  # lives as long as the rows
@@ -154,12 +162,12 @@ class SheetRows:
         self.widths = [len(name) + 3 for name in schema.names]
 
     def close(self) -> None:
-        """Let go of the rows."""
+        """Discard the rows."""
         self.content.close()
 
     @property
     def last(self) -> int:
-        """The number of the last row, counted from 1; a table without records has a blank one."""
+        """The number of the last row, counted from 1; a table without records has a blank row."""
         return 1 + max(self.count, 1)
 
     def heading_row(self) -> bytes:
@@ -194,12 +202,12 @@ class SheetRows:
 
 
 def xml_text(text: str) -> str:
-    """Text as markup; signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
+    """Text as markup, with the characters that XML forbids escaped as in ECMA-376 22.4.2.4."""
     return escape(without_forbidden(text))
 
 
 def without_forbidden(text: str) -> str:
-    """Text whose signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
+    """Text with the characters that XML forbids escaped as in ECMA-376 22.4.2.4."""
     return _FORBIDDEN.sub(
         lambda match: f"_x{ord(match[0]):04X}_" if len(match[0]) == 1 else f"_x005F_{match[0][1:]}",
         text,
@@ -207,12 +215,6 @@ def without_forbidden(text: str) -> str:
 
 
 def _joined(lead: str, numbers: pa.Array, head: str, values: pa.Array, end: str) -> pa.Array:
-    """Cells of a column; nothing where there is no value."""
+    """The cells of a column, joined; empty where there is no value."""
     cells = pc.binary_join_element_wise(lead, numbers, head, values, end, "")
     return pc.fill_null(cells, "")
-
-
-def _decoded(column: pa.Array) -> pa.Array:
-    if pa.types.is_dictionary(column.type):
-        return pc.take(column.dictionary, column.indices)
-    return column

@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 from boreotabula.sheets.sheet import Cell, CellKind, Sheet
 
 Places = NDArray[np.intp]
-"""Rows or columns, counted from 0, or the numbers of some things in their order."""
+"""Rows or columns, counted from 0, or indices."""
 
 
 class Picked(Sequence[Cell]):
-    """Cells of a sheet, blank ones too, where each is, and their kinds and numbers as arrays.
+    """Cells of a sheet, including blank ones, where each is, and their kinds and numbers as arrays.
 
-    `rows` and `columns` have one entry for each; where the column is -1 no cell is there, which
-    counts as a blank one.
+    `rows` and `columns` have one entry for each cell. A column of -1 means that there is no cell,
+    which counts as a blank one.
     """
 
     def __init__(self, sheet: Sheet, rows: Places, columns: Places) -> None:
@@ -33,16 +33,16 @@ class Picked(Sequence[Cell]):
 
     @property
     def filled(self) -> NDArray[np.bool_]:
-        """Which of them hold anything."""
+        """A mask of the filled cells."""
         mask: NDArray[np.bool_] = self.kinds != CellKind.BLANK
         return mask
 
     def take(self, places: Places) -> Picked:
-        """Those at some places among them."""
+        """The cells at some indices."""
         return Picked(self.sheet, self.rows[places], self.columns[places])
 
     def leave_out(self, places: Sequence[int]) -> None:
-        """Have cells at some places count as blank."""
+        """Make the cells at some indices count as blank."""
         self.columns[places] = -1
         self.kinds[places], self.numbers[places] = CellKind.BLANK, np.nan
 

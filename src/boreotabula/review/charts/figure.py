@@ -10,6 +10,7 @@ from typing import Any
 from warnings import catch_warnings, simplefilter
 
 from boreotabula.batch.claims import claimed
+from boreotabula.batch.output_checks import check_place
 from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FieldType
 from boreotabula.review.charts.styles import axis_form
@@ -27,10 +28,7 @@ _FILE_STAMPS: dict[str, dict[str, str | None]] = {
 
 def check_chart(out: Path) -> None:
     """Raises CallError if a picture cannot be drawn into a file."""
-    if out.suffix.lower() not in ENDINGS:
-        raise CallError(f"“{out}”: a picture is drawn as {', '.join(ENDINGS)}")
-    if not out.parent.is_dir():
-        raise CallError(f"there is no folder “{out.parent}” to draw “{out.name}” into")
+    check_place(out, ENDINGS, "a picture is drawn as")
     # Asked before the records are read, and without the second that importing it takes.
     from importlib.util import find_spec
 

@@ -9,6 +9,7 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.batch.claims import claimed
+from boreotabula.batch.output_checks import check_place
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS
 from boreotabula.review.compare.compare import Comparison
@@ -20,10 +21,7 @@ ENDINGS = (".csv", ".xlsx")
 
 def check_changes(out: Path) -> None:
     """Raises CallError if changes cannot be written to a file."""
-    if out.suffix.lower() not in ENDINGS:
-        raise CallError(f"“{out}”: changes are written as {' or '.join(ENDINGS)}")
-    if not out.parent.is_dir():
-        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+    check_place(out, ENDINGS, "changes are written as")
 
 
 def write_changes(comparison: Comparison, out: Path) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.batch.claims import claimed
-from boreotabula.errors import CallError
+from boreotabula.batch.output_checks import check_place
 from boreotabula.review.crosstab.cross import Cross
 from boreotabula.review.crosstab.crosstab import decimals_needed, moment_text
 from boreotabula.sheets.parts.writing import new_workbook, put
@@ -20,10 +20,7 @@ ENDINGS = (".csv", ".xlsx")
 
 def check_cross(out: Path) -> None:
     """Raises CallError if a cross-tab cannot be written to a file."""
-    if out.suffix.lower() not in ENDINGS:
-        raise CallError(f"“{out}”: a cross-tab is written as {' or '.join(ENDINGS)}")
-    if not out.parent.is_dir():
-        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+    check_place(out, ENDINGS, "a cross-tab is written as")
 
 
 def write_cross(cross: Cross, out: Path) -> None:

@@ -7,7 +7,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from boreotabula.batch.claims import check_claim, claimed
-from boreotabula.errors import CallError
+from boreotabula.batch.output_checks import PAGES, check_place
 from boreotabula.review.mark import words
 from boreotabula.review.mark.faults import Fault, by_request
 from boreotabula.review.mark.words import Say
@@ -15,10 +15,7 @@ from boreotabula.review.mark.words import Say
 
 def check_page(out: Path, inputs: Sequence[Path], *, overwrite: bool) -> None:
     """Raises CallError if the page cannot be written to a file, or would replace an input."""
-    if out.suffix.lower() not in (".html", ".htm"):
-        raise CallError(f"--page: “{out}” is a page; name it .html")
-    if not out.parent.is_dir():
-        raise CallError(f"--page: there is no folder “{out.parent}”")
+    check_place(out, PAGES, "a page is written as")
     check_claim(out, inputs, overwrite=overwrite)
 
 

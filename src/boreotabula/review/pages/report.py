@@ -11,6 +11,7 @@ from pathlib import Path, PurePath
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.compare.causes import by_cause, reach_of
+from boreotabula.batch.output_checks import PAGES, check_place
 from boreotabula.batch.run.outcome import Run
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
@@ -77,10 +78,7 @@ class _Row:
 
 def check_report(out: Path) -> None:
     """Raises CallError if the page cannot be written to a file."""
-    if out.suffix.lower() not in (".html", ".htm"):
-        raise CallError(f"--report: “{out}” is a page; name it .html")
-    if not out.parent.is_dir():
-        raise CallError(f"--report: there is no folder “{out.parent}”")
+    check_place(out, PAGES, "a page is written as")
 
 
 def check_expected(path: Path, fields: Iterable[str]) -> None:

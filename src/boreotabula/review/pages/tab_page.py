@@ -16,8 +16,8 @@ from typing import Any
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.output_checks import PAGES, check_place
 from boreotabula.batch.views import TabView
-from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding, in_order
 from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.account.roles import Role
@@ -87,10 +87,7 @@ class _Tab:
 
 def check_tab_page(out: Path) -> None:
     """Raises CallError if the page cannot be written to a file."""
-    if out.suffix.lower() not in (".html", ".htm"):
-        raise CallError(f"--page: “{out}” is a page; name it .html")
-    if not out.parent.is_dir():
-        raise CallError(f"--page: there is no folder “{out.parent}”")
+    check_place(out, PAGES, "a page is written as")
 
 
 def write_tab_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) -> None:

@@ -15,7 +15,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.output_checks import check_output
+from boreotabula.batch.output_checks import check_output, check_place
 from boreotabula.batch.remote.address import is_remote
 from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run.record import OutputNotes, write_record
@@ -77,8 +77,7 @@ class Dataset(OnDisk):
             raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
         with self.locked(layout):  # a run that ends just now has put its record, not its output
             check_output_folder(out, overwrite=self.overwrite)
-        if not out.resolve().parent.is_dir():
-            raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+        check_place(out)
         check_output(layout, out, named)
         return look(
             layout,

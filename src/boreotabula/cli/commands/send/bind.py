@@ -110,12 +110,13 @@ class BindOptions:
 def command(options: BindOptions) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
     from boreotabula.batch.claims import check_claim
+    from boreotabula.batch.output_checks import check_place
     from boreotabula.binding.bind import Binding, bind
     from boreotabula.binding.names import check_form
     from boreotabula.binding.types import AsRead, by_columns, plainly
     from boreotabula.cli import screen
 
-    _check_output(options.output)
+    check_place(options.output, (".xlsx",), "bind writes a workbook,")
     check_form(options.tab_name)
     check_claim(options.output, options.sources, overwrite=options.overwrite)
     wanted = _wanted(options.sources, options.output, options.include, options.exclude)
@@ -146,14 +147,6 @@ def command(options: BindOptions) -> int:
     else:
         _print(tabs, options.output, len(files), every=options.find_types or not binding.contents)
     return 1 if any(tab.lacking for tab in tabs) else 0
-
-
-def _check_output(output: Path) -> None:
-    """Raises CallError if no workbook can be written there."""
-    if output.suffix.lower() != ".xlsx":
-        raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
-    if not output.parent.is_dir():
-        raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
 
 
 def _print(tabs: Sequence[Bound], output: Path, files: int, *, every: bool) -> None:
