@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import pickle
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -62,6 +63,30 @@ def test_a_layout_that_was_checked_is_not_checked_again(tmp_path: Path) -> None:
     # Another layout is.
     (tmp_path / "a.toml").write_text(LAYOUT.replace('"integer"', '"number"'), "utf-8")
     assert "pydantic was imported" in extract(tmp_path, **around).stderr
+
+
+def test_a_small_run_imports_nothing_that_it_does_not_use(tmp_path: Path) -> None:
+    extract(desk(tmp_path))
+    command = [
+        sys.executable,
+        "-X",
+        "importtime",
+        "-c",
+        "from boreotabula.cli.main import run; run()",
+    ]
+    done = subprocess.run(
+        [*command, "extract", "a.toml", "-o", "new.csv"],
+        capture_output=True, text=True, cwd=tmp_path, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0
+    imported = {line.rpartition("|")[2].strip() for line in done.stderr.splitlines()}
+    assert "boreotabula.reading.tab" in imported
+    # Servers, other outputs, guesses about tabs, and what is slow to import for little.
+    unused = {
+        "boreotabula.batch.remote.fetch", "boreotabula.stores.saved", "boreotabula.look.frame",
+        "boreotabula.drafting", "pydantic", "importlib.metadata", "statistics",
+    }  # fmt: skip
+    assert imported.intersection(unused) == set()
 
 
 class Harm:

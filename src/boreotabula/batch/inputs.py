@@ -5,13 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import partial, reduce
+from operator import add
 from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from boreotabula.batch.remote.address import is_remote, mirror_of
-from boreotabula.batch.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
 from boreotabula.batch.run_folders import RunsBelow, as_it_was_written
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, written_name
@@ -29,6 +29,7 @@ from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
     from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.remote.fetch import Fetched, Mirrored, RemoteFile
 
 NO_PATTERN = "matches no pattern of [source] include"
 
@@ -98,7 +99,7 @@ def look(
     taken: list[SourceFile] = []
     left_out: list[SkippedFile] = []
     paths: set[Path] = set()
-    fetched = Fetched()
+    fetched: list[Fetched] = []
     for text in layout.folders:
         # With several folders the same name may stand in each, so the folder becomes part of the
         # name.
@@ -107,7 +108,7 @@ def look(
             wanted = partial(_is_wanted, include=include, exclude=exclude)
             on_file = partial(_tell, on_fetched, lead, text, layout) if on_fetched else None
             server, existing_files = _on_server(text, own, wanted, on_file, fetching=fetching)
-            fetched += server.fetched
+            fetched.append(server.fetched)
             left_out += _not_fetched(server, lead, exclude)
         else:
             existing_files = _local(layout, text, own)
@@ -123,7 +124,8 @@ def look(
                 left_out.append(omission)
             else:
                 taken.append(_taken(file, lead, text, layout))
-    return Inbox(tuple(taken), tuple(left_out), fetched.said)
+    said = reduce(add, fetched).said if fetched else ""
+    return Inbox(tuple(taken), tuple(left_out), said)
 
 
 def _omission(
@@ -173,6 +175,9 @@ def _on_server(
 
     Raises CallError if it cannot be listed.
     """
+    # Imported for a server alone: most folders are local, and each start would take longer.
+    from boreotabula.batch.remote.fetch import fetch, list_files
+
     if fetching:
         mirrored = fetch(text, wanted, on_file)
         # The folder is listed again: what counts is what lies there now, not what the fetch

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import os
 import sys
+from collections.abc import Iterator
 from functools import cache
-from importlib.metadata import version
+from importlib.util import find_spec
 from pathlib import Path
 
 from boreotabula import __version__
@@ -29,9 +31,30 @@ def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
 @cache
 def program_version() -> str:
     """Identifies this version of the program and of its readers."""
-    home = Path(__file__).parents[1]
     # Sizes and times of the modules too, so that a developer's change makes kept results invalid.
-    files = sorted(home.glob("**/*.py"))
-    code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
-    other_places = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
-    return repr((__version__, sys.version_info[:2], other_places, code))
+    modules = sorted(_modules(Path(__file__).parents[1]))
+    readers = [_installed_as(name) for name in ("python_calamine", "pyarrow", "babel")]
+    return repr((__version__, sys.version_info[:2], readers, modules))
+
+
+def _modules(folder: Path) -> Iterator[tuple[str, int, int]]:
+    with os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.name.endswith(".py"):
+                yield entry.name, entry.stat().st_size, entry.stat().st_mtime_ns
+            elif entry.is_dir():
+                yield from _modules(Path(entry.path))
+
+
+def _installed_as(name: str) -> tuple[str, int, list[str]]:
+    """When a package was installed, and the name of its metadata, which has its version.
+
+    Asking importlib.metadata for the version takes longer than reading a small workbook.
+    """
+    spec = find_spec(name)
+    if spec is None or spec.origin is None:
+        return name, 0, []
+    origin = Path(spec.origin)
+    beside = (path.name for path in origin.parents[1].iterdir())
+    named = sorted(one for one in beside if one.lower().startswith(f"{name}-"))
+    return name, origin.stat().st_mtime_ns, named

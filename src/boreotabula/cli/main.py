@@ -12,7 +12,6 @@ import sys
 from collections.abc import Sequence
 from contextlib import suppress
 from importlib import import_module
-from importlib.abc import MetaPathFinder
 from types import ModuleType
 from typing import NoReturn, TextIO
 
@@ -287,7 +286,7 @@ def run() -> NoReturn:
     os._exit(status)
 
 
-class _NoPandas(MetaPathFinder):
+class _NoPandas:
     """Makes pandas look uninstalled.
 
     With its first arrays pyarrow imports pandas in several places, if it is installed, to recognise

@@ -27,7 +27,6 @@ from boreotabula.layout.addresses import written_address
 from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import column_text, field_type, type_name
-from boreotabula.stores.saved import SavedOutput
 from boreotabula.texts import plain_number
 
 WHOLE_RECORD = "the record"
@@ -36,6 +35,7 @@ WHOLE_RECORD = "the record"
 # Comparing is only imported once something is compared: most runs restate nothing.
 if TYPE_CHECKING:
     from boreotabula.review.compare.sides import Side
+    from boreotabula.stores.saved import SavedOutput
 
 _MOST_SUMS = 2
 

@@ -41,7 +41,6 @@ from boreotabula.stores.reuse import (
     is_reusable,
     old_output,
 )
-from boreotabula.stores.saved import keep_before
 from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
 
 _SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
@@ -340,5 +339,7 @@ def _keep_before(run: Run, out: Path) -> None:
     same = str(record.get("layout", {}).get("digest")) == run.layout.digest
     # The same files by the same layout give the same again: what was kept before stays.
     if not same or since.new or since.changed or since.gone or since.renamed:
+        from boreotabula.stores.saved import keep_before  # for an output that is there alone
+
         with reporting_errors(out):
             keep_before(out)

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import pyarrow as pa
 
@@ -25,7 +25,9 @@ from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.records.schema import record_schema
-from boreotabula.stores.saved import SavedOutput, known_output
+
+if TYPE_CHECKING:
+    from boreotabula.stores.saved import SavedOutput
 
 OnFetched = Callable[[SourceFile], None]
 
@@ -139,6 +141,9 @@ class OnDisk:
 
     def saved(self, table: str) -> SavedOutput | None:
         """What the last run wrote."""
+        # Imported for an output that is there alone.
+        from boreotabula.stores.saved import known_output
+
         return known_output(self.path, table)
 
 

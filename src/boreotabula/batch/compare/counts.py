@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterator
-from statistics import median
+
+import numpy as np
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
@@ -43,7 +44,7 @@ class FewRecords:
     def findings(self) -> Iterator[Finding]:
         """The tabs with the fewest records, if these are few."""
         for form, counts in self._counts.items():
-            usual = median(counts)
+            usual = float(np.median(counts))
             for count, file, tab in self._least[form]:
                 # A small usual number of records varies too much for this to mean anything.
                 if usual >= _ENOUGH and count * _FEW < usual:

@@ -30,7 +30,6 @@ from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
 from boreotabula.layout.tabs import TabName, Tabs
 from boreotabula.limits import Limits
-from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.corrections import corrected
 from boreotabula.reading.locate.places import holds_search_text
@@ -263,6 +262,9 @@ class OpenFile:
     def _like_those_found(self, possible: Sequence[str], texts: Collection[str]) -> Iterator[str]:
         """The tabs without any of the texts whose headings are mostly those of a tab that has
         one."""
+        # Imported for such tabs alone: most files have only tabs that are chosen by name.
+        from boreotabula.look.frame import frame_of
+
         words = {
             name: {text for *_, text in frame_of(sheet).headings}
             for name in possible
