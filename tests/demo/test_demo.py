@@ -7,10 +7,12 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
+from make_demo.nurseries import forms
+from make_demo.others import totals
+from make_demo.samples import write_samples
 
 import boreotabula
-from boreotabula.demo.nurseries import forms
-from boreotabula.demo.others import totals
+from boreotabula.sheets.opening import Opening, Workbook
 from helpers import csv_rows, program
 
 
@@ -30,6 +32,23 @@ def test_records_and_sums_of_each_workbook_agree_with_the_generator(demo: Path) 
             (form.nursery.name, f"{form.month:%Y-%m}")
         }
         assert {row["grade"] for row in own} == set(form.nursery.grades)
+
+
+def _contents(path: Path) -> object:
+    """The cells of a workbook, or the bytes of any other file."""
+    if path.suffix != ".xlsx" or path.name.startswith("~$"):
+        return path.read_bytes()
+    with Workbook(path, Opening()) as book:
+        return [(tab.name, book.sheet(tab.name).rows) for tab in book.tabs]
+
+
+def test_what_is_shipped_is_what_the_script_makes(tmp_path: Path) -> None:
+    shipped = Path(boreotabula.__file__).parent / "demo"
+    write_samples(tmp_path)
+    made = [path for path in tmp_path.rglob("*") if path.is_file()]
+    assert len(made) == 53
+    for path in made:
+        assert _contents(path) == _contents(shipped / path.relative_to(tmp_path)), path
 
 
 def _with_the_new_headings(layout: boreotabula.Layout, folder: Path) -> boreotabula.Layout:

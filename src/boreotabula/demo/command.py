@@ -34,14 +34,11 @@ def command(folder: Path, story: bool) -> int:
     from boreotabula.cli.performing import perform
     from boreotabula.cli.target import Target
     from boreotabula.demo.folder import write_demo
-    from boreotabula.demo.nurseries import MONTHS, NURSERIES
     from boreotabula.stores.new_file import NewFile
 
     path = write_demo(folder)
     output = folder / "stock.csv"
-    say(
-        f"{len(NURSERIES)} nurseries sent their counts of {len(MONTHS)} months to {folder}/inbox.\n"
-    )
+    say(f"6 nurseries sent their counts of 4 months to {folder}/inbox.\n")
     say(f"$ boreotabula extract {path} -o {output}\n")
     layout = Layout.load(path)
     store = NewFile(output)
@@ -66,15 +63,16 @@ def command(folder: Path, story: bool) -> int:
     return 0 if status in (0, 1) else status
 
 
+_CORRECTED = "Granvik sends its January again, corrected:"
+
+
 def _tell(folder: Path) -> None:
     """The steps of the work after the first, each with its command."""
-    from boreotabula.demo.nurseries import restated
-    from boreotabula.demo.workbooks import write_form
+    from boreotabula.demo.folder import correct_report
 
     stock = folder / "stock.csv"
     ask = ["--rows", "nursery", "--across", "month"]
     dispatch, out = folder / "dispatch.toml", folder / "dispatch.csv"
-    form = restated()
     steps = (
         ("One sender has renamed headings:", ["extract", dispatch, "-o", out], 12),
         ("What does the layout need?", ["draft", "--again", dispatch], 20),
@@ -89,7 +87,7 @@ def _tell(folder: Path) -> None:
          ["correct", folder / "inbox" / "2026-04" / "lake_stock_Kaldvatn_2026-04.xlsx",
           "Greenhouse 2", "D10", "--layout", folder / "stock.toml", "--to", "120",
           "--why", "said on the phone", "--who", "Ada"], 4),
-        (f"{form.nursery.name} sends its January again, corrected:",
+        (_CORRECTED,
          ["extract", folder / "stock.toml", "-o", stock, "--report", folder / "month.html",
           "--expect", folder / "sites.csv", "--quiet"], 0),
         ("What has changed?", ["compare", stock, "--before", "--by", "nursery"], 13),
@@ -99,8 +97,8 @@ def _tell(folder: Path) -> None:
          ["mark", stock, "-o", folder / "returns", "--by", "nursery"], 3),
     )  # fmt: skip
     for message, call, lines in steps:
-        if form.nursery.name in message:
-            write_form(form, folder / "inbox" / form.path)
+        if message == _CORRECTED:
+            correct_report(folder)
         words = [str(value) for value in call]
         say(f"\n{message}\n$ {command_line(*words)}\n")
         _show(_output_of(words), lines)

@@ -15,7 +15,7 @@ from typing import Any
 
 import xlsxwriter
 
-from boreotabula.demo.nurseries import NURSERIES
+from make_demo.nurseries import NURSERIES
 
 _YEARS = (2025, 2026)
 _QUARTERS = ("Q1", "Q2", "Q3", "Q4")

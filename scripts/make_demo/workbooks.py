@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
-from datetime import UTC, datetime, time
-from importlib.resources import files
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import xlsxwriter
 
-from boreotabula.demo.nurseries import CONTAINERS, Count, Form, GreenhouseTab, LotLine, forms
+from make_demo.nurseries import CONTAINERS, Count, Form, GreenhouseTab, LotLine, forms
 
 
 class _Styles:
@@ -28,17 +26,14 @@ class _Styles:
 def write_forms(inbox: Path) -> None:
     """Write every sample workbook, a lock file and a file that does not belong.
 
-    Nurseries that use another program have workbooks saved by it in advance, from the same figures:
-    see scripts/save_demo_kinds.py.
+    Nurseries that use another program have workbooks saved by it, from the same figures: see
+    `other_kinds`.
     """
     for form in forms():
         path = inbox / form.path
         path.parent.mkdir(parents=True, exist_ok=True)
         if form.nursery.ending == ".xlsx":
             write_form(form, path)
-        else:
-            path.write_bytes(files("boreotabula.demo").joinpath("saved", form.file).read_bytes())
-            _date(path, form)
     lock = inbox / form.path
     lock.with_name(f"~${lock.name}").write_bytes(b"\x07Granvik" + b" " * 47)
     (inbox / "holiday rota.txt").write_text("Weeks 28 to 31: greenhouse 2 is closed.\n", "utf-8")
@@ -53,13 +48,6 @@ def write_form(form: Form, path: Path) -> None:
             sheet = book.add_worksheet(f"{form.nursery.language.greenhouse} {tab.greenhouse}")
             _cover(sheet, styles, form)
             _Table(sheet, styles, form, tab).write()
-    _date(path, form)
-
-
-def _date(path: Path, form: Form) -> None:
-    """Set the age of a file to that of the report."""
-    came = datetime.combine(form.came_on, time(9), UTC).timestamp()
-    os.utime(path, (came, came))
 
 
 def _cover(sheet: Any, styles: _Styles, form: Form) -> None:

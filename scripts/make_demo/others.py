@@ -14,8 +14,8 @@ from typing import Any
 
 import xlsxwriter
 
-from boreotabula.demo.nurseries import NURSERIES, SPECIES
-from boreotabula.demo.reviews import reviews, write_reviews
+from make_demo.nurseries import NURSERIES, SPECIES
+from make_demo.reviews import reviews, write_reviews
 
 _MADE = {"created": datetime(2026, 1, 1)}
 _QUARTERS = ("Q1", "Q2", "Q3", "Q4")

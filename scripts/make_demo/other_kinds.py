@@ -1,7 +1,7 @@
 """Saves the demo workbooks of the nurseries that use another program as .ods and .xls.
 
-LibreOffice does it (`soffice`); the results are kept in src/boreotabula/demo/saved, so that the
-demo needs no such program. To be run anew when the figures or the forms of the demo change.
+LibreOffice does it (`soffice`). To be run, after the other samples, when their figures or forms
+change: `PYTHONPATH=scripts python -m make_demo.other_kinds`.
 """
 
 from __future__ import annotations
@@ -10,10 +10,10 @@ import subprocess
 import tempfile
 from pathlib import Path
 
-from boreotabula.demo.nurseries import forms
-from boreotabula.demo.workbooks import write_form
+from make_demo.nurseries import forms
+from make_demo.workbooks import write_form
 
-TARGET = Path(__file__).parents[1] / "src" / "boreotabula" / "demo" / "saved"
+INBOX = Path(__file__).parents[2] / "src" / "boreotabula" / "demo" / "files" / "inbox"
 
 
 def main() -> None:
@@ -25,7 +25,14 @@ def main() -> None:
             source = (Path(folder) / form.file).with_suffix(".xlsx")
             write_form(form, source)
             kind = form.nursery.ending.removeprefix(".")
-            command = ["soffice", "--headless", "--convert-to", kind, "--outdir", str(TARGET)]
+            command = [
+                "soffice",
+                "--headless",
+                "--convert-to",
+                kind,
+                "--outdir",
+                str((INBOX / form.path).parent),
+            ]
             subprocess.run([*command, str(source)], check=True, stdout=subprocess.DEVNULL)
 
 
