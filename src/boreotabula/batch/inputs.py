@@ -124,8 +124,7 @@ def look(
                 left_out.append(omission)
             else:
                 taken.append(_taken(file, lead, text, layout))
-    said = reduce(add, fetched).said if fetched else ""
-    return Inbox(tuple(taken), tuple(left_out), said)
+    return Inbox(tuple(taken), tuple(left_out), reduce(add, fetched).said if fetched else "")
 
 
 def _omission(
