@@ -736,14 +736,14 @@ def test_a_file_that_is_gone_from_the_cache_is_an_error(
 ) -> None:
     webdav.put("a.csv", "lot,count\na,1\n")
     webdav.put("b.csv", "lot,count\nb,1\n")
-    fetched = inputs.fetch
+    fetched = fetch.fetch
 
     def losing(url: str, *more: Any) -> Any:
         found = fetched(url, *more)
-        (inputs.mirror_of(url) / "b.csv").unlink()
+        (address.mirror_of(url) / "b.csv").unlink()
         return found
 
-    monkeypatch.setattr(inputs, "fetch", losing)
+    monkeypatch.setattr(fetch, "fetch", losing)
     done = extract(home, webdav.url)
     assert done.status == 1 and "gone from the cache" in done.err
     (finding,) = csv_rows(home / "out.csv.run" / "findings.csv")
