@@ -146,6 +146,20 @@ def test_nothing_read_leaves_the_old_output_as_it_was(desk: Path) -> None:
 
 
 @pytest.mark.parametrize(
+    ("target", "said"),
+    [
+        ("out.csv", "“out.csv” is a link that leads back to itself"),
+        ("none/x.csv", "there is no folder"),
+    ],
+)
+def test_a_link_that_leads_nowhere_is_no_output(desk: Path, target: str, said: str) -> None:
+    (desk / "out.csv").symlink_to(target)
+    done = program("extract", "stock.toml", "-o", "out.csv", cwd=desk)
+    assert done.status == 2 and said in done.err
+    assert (desk / "out.csv").readlink() == Path(target)
+
+
+@pytest.mark.parametrize(
     ("output", "said"),
     [
         (

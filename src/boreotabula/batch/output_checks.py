@@ -52,8 +52,13 @@ def check_place(out: Path, endings: Sequence[str] = (), what: str = "") -> None:
         *first, last = endings
         listed = f"{', '.join(first)} or {last}" if first else last
         raise CallError(f"“{out}”: {what} {listed}")
-    if not out.resolve().parent.is_dir():
-        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+    try:
+        # What a link leads to is written, so its folder must be there.
+        folder = out.resolve().parent if out.is_symlink() else out.parent
+    except (OSError, RuntimeError):
+        raise CallError(f"“{out}” is a link that leads back to itself") from None
+    if not folder.is_dir():
+        raise CallError(f"there is no folder “{folder}” to write “{out.name}” into")
 
 
 PAGES = (".html", ".htm")

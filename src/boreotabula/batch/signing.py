@@ -32,7 +32,8 @@ def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
 def program_version() -> str:
     """Identifies this version of the program and of its readers."""
     # Sizes and times of the modules too, so that a developer's change makes kept results invalid.
-    modules = sorted(_modules(Path(__file__).parents[1]))
+    home = Path(__file__).parents[1]
+    modules = sorted(_modules(home)) if home.is_dir() else []  # none in a zip file
     readers = [_installed_as(name) for name in ("python_calamine", "pyarrow", "babel")]
     return repr((__version__, sys.version_info[:2], readers, modules))
 
@@ -52,9 +53,11 @@ def _installed_as(name: str) -> tuple[str, int, list[str]]:
     Asking importlib.metadata for the version takes longer than reading a small workbook.
     """
     spec = find_spec(name)
-    if spec is None or spec.origin is None:
-        return name, 0, []
-    origin = Path(spec.origin)
+    origin = Path(spec.origin) if spec and spec.origin else None
+    if origin is None or not origin.is_file():  # within a zip file, say
+        from importlib.metadata import version
+
+        return name, 0, [version(name)]
     beside = (path.name for path in origin.parents[1].iterdir())
-    named = sorted(one for one in beside if one.lower().startswith(f"{name}-"))
-    return name, origin.stat().st_mtime_ns, named
+    metadata = sorted(entry for entry in beside if entry.lower().startswith(f"{name}-"))
+    return name, origin.stat().st_mtime_ns, metadata

@@ -149,7 +149,10 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
                 chosen = [name for name in names if wanted.match(name) is not None]
             if not chosen:
                 listed = ", ".join(names) or "none"
-                lacks = f"has no tab “{tab}”; it has" if tab else "has several tabs; name one of"
+                several = not tab and names
+                lacks = (
+                    "has several tabs; name one of" if several else f"has no tab “{tab}”; it has"
+                )
                 raise CallError(f"“{source.name}” {lacks} {listed}")
             sheet, reading = next(iter(read_chosen(book, source, job, chosen[:1])))
             return OpenedTab(source.name, sheet, reading, tuple(names))

@@ -72,7 +72,7 @@ def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
 def _marked(look: TabStyle, marks: Sequence[Mark]) -> TabStyle:
     styled = {place: dict(properties) for place, properties in look.styled.items()}
     notes = dict(look.notes)
-    # Of several at a cell the first is the gravest, and decides the border.
+    # Backwards, so that of several at a cell the first decides the border.
     for mark in reversed(marks):
         place = (mark.at.row, mark.at.column)
         lines = {"border": _THICK, "border_color": f"#{COLOURS[mark.severity]}"}

@@ -299,8 +299,12 @@ def _described(
                     "sample": use.profile.sample[:3],
                 },
                 "suggestions": [
-                    {"field": one.field, "certainty": one.certainty, "why": one.why}
-                    for one in suggested.get(use.heading, ())
+                    {
+                        "field": suggestion.field,
+                        "certainty": suggestion.certainty,
+                        "why": suggestion.why,
+                    }
+                    for suggestion in suggested.get(use.heading, ())
                 ],
             }
             for use in headings.uses
