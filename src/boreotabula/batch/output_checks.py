@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -53,10 +54,13 @@ def check_place(out: Path, endings: Sequence[str] = (), what: str = "") -> None:
         listed = f"{', '.join(first)} or {last}" if first else last
         raise CallError(f"“{out}”: {what} {listed}")
     try:
-        # What a link leads to is written, so its folder must be there.
-        folder = out.resolve().parent if out.is_symlink() else out.parent
-    except (OSError, RuntimeError):
-        raise CallError(f"“{out}” is a link that leads back to itself") from None
+        out.stat()
+    except OSError as failure:
+        # `resolve` speaks of such a link in some versions of Python only.
+        if failure.errno == errno.ELOOP:
+            raise CallError(f"“{out}” is a link that leads back to itself") from None
+    # What a link leads to is written, so its folder must be there.
+    folder = out.resolve().parent if out.is_symlink() else out.parent
     if not folder.is_dir():
         raise CallError(f"there is no folder “{folder}” to write “{out.name}” into")
 
