@@ -44,7 +44,8 @@ class Desk:
     def __init__(self, home: Path, edits: Sequence[Edit], files: Mapping[str, str]) -> None:
         self.home = home
         copied = home / "src" / "boreotabula"
-        shutil.copytree(PACKAGE, copied, ignore=shutil.ignore_patterns("__pycache__"))
+        # With what is compiled of it: modules that stay as they are need not be compiled again.
+        shutil.copytree(PACKAGE, copied)
         for path, before, after in edits:
             text = (copied / path).read_text("utf-8")
             assert text.count(before) == 1, (path, before)

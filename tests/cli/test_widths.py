@@ -8,17 +8,21 @@ import pty
 import re
 import shutil
 import struct
-import subprocess
+import sys
 import termios
+from collections.abc import Sequence
+from contextlib import suppress
+from importlib import import_module
 from pathlib import Path
+from typing import NoReturn
 
 import pytest
 
-from boreotabula.cli.main import COMMANDS
+from boreotabula.cli.main import COMMANDS, run
 from boreotabula.texts import display_width, folded
-from helpers import PROGRAM, program
+from helpers import program
 
-WIDTHS = (60, 80, 100, 120, 200)
+WIDTHS = (60, 80, 100, 120, 200, 400)
 CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]")
 FAULTY = "inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
 COMMON = {
@@ -26,7 +30,7 @@ COMMON = {
     "dry run": "extract stock.toml --dry-run",
     "survey": "survey inbox",
     "survey with layout": "survey inbox --layout stock.toml",
-    "draft": "draft benches -o drafted.toml",
+    "draft": "draft dispatch -o drafted.toml",
     "headings": "headings dispatch.toml",
     "trace": "trace stock.csv 1",
     "crosstab": "crosstab stock.csv --rows nursery --across month --value seedlings",
@@ -39,7 +43,7 @@ COMMON = {
     "compare": "compare earlier.csv stock.csv --limit 3",
     "compare by a key": "compare earlier.csv stock.csv --key nursery,month,species,lot --limit 3",
     "accept": "accept stock.csv total-differs --why x",
-    "draft by halves": "draft dispatch --halves -o halves.toml",
+    "draft by halves": "draft benches --halves -o halves.toml",
     "demo": "demo other",
     "wrong call": "extract stock.toml -o a.csv --expect sites.csv --limit 3",
     "wrong file": "show inbox/nothing_of_this_name_is_there.xlsx",
@@ -60,57 +64,72 @@ def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+MADE = ("drafted.toml", "drafted-headings.csv", "halves.toml", "bound.xlsx", "returns", "other")
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _imported() -> None:
+    """All commands, once for all forks."""
+    for module, _ in COMMANDS.values():
+        import_module(module)
+
+
 def printed(command: str, width: int, folder: Path) -> list[str]:
     """The lines that a command prints on a terminal of some width, without colours and bars."""
-    ours, theirs = pty.openpty()
-    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 50, width, 0, 0))
-    hidden = ("COLUMNS", "NO_COLOR")
-    around = {name: value for name, value in os.environ.items() if name not in hidden}
-    around["TERM"] = "xterm-256color"
-    for made in (
-        "drafted.toml",
-        "halves.toml",
-        "halves-headings.csv",
-        "bound.xlsx",
-    ):  # as if it were the first time
-        (folder / made).unlink(missing_ok=True)
-    for made in ("returns", "other"):
-        shutil.rmtree(folder / made, ignore_errors=True)
-    with subprocess.Popen(
-        [PROGRAM, *command.split()], stdin=theirs, stdout=theirs, stderr=theirs, cwd=folder,
-        env=around,
-    ):  # fmt: skip
-        os.close(theirs)
-        content = b""
-        try:
-            while chunk := os.read(ours, 65536):
-                content += chunk
-        except OSError:  # the terminal is closed at its end
-            pass
-    os.close(ours)
+    # As if it were the first time.
+    for made in map(folder.joinpath, MADE):
+        shutil.rmtree(made) if made.is_dir() else made.unlink(missing_ok=True)
+    # A fork of this process, where the program is imported already: its start is tested elsewhere.
+    process, terminal = pty.fork()
+    if process == 0:
+        _on_terminal(command.split(), width, folder)
+    content = b""
+    with suppress(OSError):  # the terminal is closed at its end
+        while chunk := os.read(terminal, 65536):
+            content += chunk
+    os.close(terminal)
+    _, status = os.waitpid(process, 0)
+    assert os.waitstatus_to_exitcode(status) in (0, 1, 2), content
     text = content.decode().replace("\r\n", "\n")
     # What was erased, as a bar is: the line before, and what stood on this one.
     text = re.sub(r"[^\n]*\n[^\n]*\x1b\[1A\x1b\[2K|[^\n]*(\r|\x1b\[2K)", "", text)
     return [CODES.sub("", line).rstrip() for line in text.split("\n")]
 
 
-@pytest.mark.parametrize("name", COMMON)
-def test_no_line_is_wider_than_the_terminal(desk: Path, name: str) -> None:
-    for width in WIDTHS[:2] if name.startswith("help") else WIDTHS:
-        lines = printed(COMMON[name], width, desk)
-        # A word that is wider than the terminal stays whole.
-        wide = [line for line in lines if display_width(line) > width and " " in line.strip()]
-        assert not wide, (width, wide)
+def _on_terminal(words: Sequence[str], width: int, folder: Path) -> NoReturn:
+    """The program on the terminal that this process has."""
+    try:
+        fcntl.ioctl(0, termios.TIOCSWINSZ, struct.pack("HHHH", 50, width, 0, 0))
+        os.chdir(folder)
+        for name in ("COLUMNS", "NO_COLOR"):
+            os.environ.pop(name, None)
+        os.environ["TERM"] = "xterm-256color"
+        sys.argv = ["boreotabula", *words]
+        sys.stdin, sys.stdout, sys.stderr = map(os.fdopen, range(3), "rww")
+        run()
+    finally:
+        # Nothing of the tests may go on in this process.
+        os._exit(99)
 
 
 DRAWN = ("show", "show with layout", "trace")
 """A tab that is drawn in columns cuts long texts, and its figures are whole."""
 
 
-@pytest.mark.parametrize("name", [n for n in COMMON if n not in DRAWN and n[:4] != "help"])
-def test_no_word_is_cut_or_broken(desk: Path, name: str) -> None:
-    whole = set(" ".join(printed(COMMON[name], 400, desk)).split())
-    for word in set(" ".join(printed(COMMON[name], 60, desk)).split()) - whole:
+@pytest.mark.parametrize("name", COMMON)
+def test_no_line_is_wider_than_the_terminal_and_no_word_is_cut(desk: Path, name: str) -> None:
+    help_page = name.startswith("help")
+    lines_at = {
+        width: printed(COMMON[name], width, desk) for width in (WIDTHS[:2] if help_page else WIDTHS)
+    }
+    for width, lines in lines_at.items():
+        # A word that is wider than the terminal stays whole.
+        wide = [line for line in lines if display_width(line) > width and " " in line.strip()]
+        assert not wide, (width, wide)
+    if name in DRAWN or help_page:
+        return
+    words, *_, whole = (set(" ".join(lines).split()) for lines in lines_at.values())
+    for word in words - whole:
         assert not word.endswith("…"), word
         assert not any(len(word) > 3 and long.startswith(word) for long in whole), word
 
