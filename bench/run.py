@@ -1,7 +1,8 @@
 """Times the whole command against the same job by hand and against only reading the tabs.
 
 All run in alternation, each in a process of its own; medians, ratios and peak memory are
-printed. The command runs in an environment without pandas, as users install it; the script by
+printed. The job is a folder of tabs that are alike; of folders whose tabs are each of another
+form, or styled as people do, only the command and only reading are timed. The command runs in an environment without pandas, as users install it; the script by
 hand in one with pandas and openpyxl. Both are set up in bench/made on the first call.
 """
 
@@ -17,6 +18,7 @@ import time
 import venv
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import chain
 from pathlib import Path
 
 HERE = Path(__file__).parent
@@ -94,23 +96,16 @@ def main() -> None:
     given = parser.parse_args()
     tool = environment("tool", ["--editable", str(HERE.parent)])
     hand = environment("hand", ["pandas", "openpyxl"])
-    folder = WORK / f"inbox-{given.files}"
-    subprocess.run(
-        [tool / "python", HERE / "make_inbox.py", folder, "--files", str(given.files)], check=True
-    )
-    inbox = folder / "inbox"
     os.environ["BOREOTABULA_CACHE"] = str(WORK / "kept")
-    command = [tool / "boreotabula", "extract", folder / "stock.toml", "-q", "--fresh"]
-    extract, two = (
-        Contender(
-            f"boreotabula extract, {workers} worker(s)",
-            [*command, "--workers", workers, "-o", folder / name],
-            folder / name,
-        )
-        for workers, name in ((1, "out.csv"), (2, "two.csv"))
-    )
+    folder, inbox = made(tool, given.files, "alike")
+    extract, two = (extracting(tool, folder, "alike", workers) for workers in (1, 2))
+    only = only_reading(tool, folder, "alike")
+    others = [
+        (extracting(tool, other, form, 1), only_reading(tool, other, form))
+        for form in ("unlike", "styled")
+        for other, _ in [made(tool, given.files, form)]
+    ]
     start = Contender("boreotabula --version", [tool / "boreotabula", "--version"])
-    only = Contender("only reading", [tool / "python", HERE / "only_read.py", inbox])
     by_hand = Contender(
         "pandas + openpyxl by hand",
         [hand / "python", HERE / "by_hand.py", inbox, folder / "h.csv"],
@@ -118,21 +113,48 @@ def main() -> None:
     )
     for round_ in range(given.rounds):
         print(f"round {round_ + 1} of {given.rounds}", file=sys.stderr)
-        for one in (extract, only, two, start):
+        for one in (extract, only, two, start, *chain.from_iterable(others)):
             one.go()
         if round_ < given.by_hand_rounds:
             by_hand.go()
-    same_records(folder / "out.csv", folder / "h.csv")
-    if (folder / "out.csv").read_bytes() != (folder / "two.csv").read_bytes():
+    assert extract.output is not None and two.output is not None
+    same_records(extract.output, folder / "h.csv")
+    if extract.output.read_bytes() != two.output.read_bytes():
         raise SystemExit("two workers give another output than one")
     print(
         f"{given.files} files × 3 tabs × 80 rows × 40 columns; Python {platform.python_version()},"
     )
     print(f"{os.cpu_count()} cores, {platform.machine()}\n")
-    print(table([extract, two, only, by_hand, start]))
+    print(table([extract, two, only, by_hand, start, *chain.from_iterable(others)]))
     print(f"\nby hand / extract: {by_hand.median / extract.median:.1f} times")
-    print(f"extract / only reading: {extract.median / only.median:.2f} times")
+    for one, reading in [(extract, only), *others]:
+        print(f"{one.name} / {reading.name}: {one.median / reading.median:.2f} times")
     print(f"one worker / two workers: {extract.median / two.median:.2f} times")
+
+
+def made(tool: Path, files: int, form: str) -> tuple[Path, Path]:
+    """The folder of workbooks whose tabs look so, and its inbox; made on the first call."""
+    folder = WORK / (f"inbox-{files}" if form == "alike" else f"{form}-{files}")
+    maker = [tool / "python", HERE / "make_inbox.py", folder, "--files", str(files), "--form", form]
+    subprocess.run(maker, check=True)
+    return folder, folder / "inbox"
+
+
+def extracting(tool: Path, folder: Path, form: str, workers: int) -> Contender:
+    """The command on a folder, as if for the first time."""
+    output = folder / f"by-{workers}.csv"
+    command = [tool / "boreotabula", "extract", folder / "stock.toml", "-q", "--fresh"]
+    return Contender(
+        f"boreotabula extract, {form}, {workers} worker(s)",
+        [*command, "--workers", workers, "-o", output],
+        output,
+    )
+
+
+def only_reading(tool: Path, folder: Path, form: str) -> Contender:
+    """All cells of all tabs of a folder, read with the fast reader."""
+    command = [tool / "python", HERE / "only_read.py", folder / "inbox"]
+    return Contender(f"only reading, {form}", command)
 
 
 def same_records(ours: Path, theirs: Path) -> None:
