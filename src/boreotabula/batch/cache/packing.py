@@ -14,6 +14,7 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cached_property
 from itertools import pairwise
+from sys import intern
 from typing import Any
 
 import pyarrow as pa
@@ -166,20 +167,23 @@ _ABOUT = b"boreotabula_reading"
 
 def read_head(head: bytes, body: Streams) -> FileReading:
     """The reading with this head, and with its records in a body. Raises ValueError, KeyError or
-    TypeError if the head is invalid."""
+    TypeError if the head is invalid.
+
+    Names that many files have in common are interned, as they stay for the whole run.
+    """
     unplaced, metadata = UnplacedCells.unpacked(head)
     about = json.loads(metadata[_ABOUT])
     body.ends, body.columns = about["ends"], about["columns"]
     tabs = tuple(
         TabResult(
-            name=value["name"],
+            name=intern(value["name"]),
             tables=_Tables(body, index, value["places"]),
             account=Account(
                 value["filled"],
                 {Role[name]: count for name, count in value["roles"].items()},
                 value["left_out"],
             ),
-            form=value["form"],
+            form=intern(value["form"]),
             headings=tuple(
                 LevelHeading(field, text, Address(*at), records)
                 for field, text, at, records in value["headings"]
@@ -241,7 +245,8 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
         **{
             **stored,
             "stamps": _meant(stored["stamps"]),
-            "from_tab": frozenset(stored["from_tab"]),
+            "from_tab": frozenset(map(intern, stored["from_tab"])),
+            "sums": {intern(name): value for name, value in stored["sums"].items()},
             "beside": {
                 name: (text, Address(*value)) for name, (text, value) in stored["beside"].items()
             },
@@ -292,7 +297,7 @@ def _plain(values: Mapping[str, object]) -> dict[str, object]:
 def _meant(values: Mapping[str, Any]) -> dict[str, object]:
     return {
         # A list can only be one of these pairs, since no stamp holds a list.
-        name: _KINDS[value[0]][1](value[1]) if isinstance(value, list) else value
+        intern(name): _KINDS[value[0]][1](value[1]) if isinstance(value, list) else value
         for name, value in values.items()
     }
 

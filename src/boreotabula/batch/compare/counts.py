@@ -122,6 +122,7 @@ class LackingColumns:
         self._having: dict[tuple[str, str], Counter[str]] = {}
         self._unsure: set[tuple[str, str]] = set()
         self._tabs: dict[tuple[str, str], list[tuple[str, str, frozenset[str]]]] = {}
+        self._names: dict[frozenset[str], frozenset[str]] = {}
 
     def take(self, reading: FileReading) -> None:
         """Note the columns of a file's tables."""
@@ -132,7 +133,9 @@ class LackingColumns:
                 key = (tab.form, block)
                 self._having.setdefault(key, Counter()).update(fields)
                 # Most tabs have all columns: of those the names are shared.
-                self._tabs.setdefault(key, []).append((reading.name, tab.name, frozenset(fields)))
+                names = frozenset(fields)
+                names = self._names.setdefault(names, names)
+                self._tabs.setdefault(key, []).append((reading.name, tab.name, names))
                 if tab.name in unknown:
                     self._unsure.add((reading.name, tab.name))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from array import array
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -88,7 +89,8 @@ class _Spelling:
     tab: str
     cell: Address
     records: int = 0
-    tabs: set[tuple[str, str]] = field(default_factory=set)
+    tabs: array[int] = field(default_factory=lambda: array("L"))
+    """The numbers of the tabs that have it, in order; a tab may be there several times."""
 
 
 _MOST_ALIKE = 500
@@ -102,10 +104,12 @@ class NearHeadings:
         self._choices = choices
         """The values that the layout lists for a field. They are never misspelt."""
         self._met: dict[str, dict[str, _Spelling]] = {}
+        self._tabs = 0
 
     def take(self, reading: FileReading) -> None:
         """Note the headings of a file."""
         for tab in reading.tabs:
+            self._tabs += 1
             for heading in tab.headings:
                 spellings = self._met.setdefault(heading.field, {})
                 known_spelling = spellings.get(heading.text)
@@ -114,7 +118,8 @@ class NearHeadings:
                         reading.name, tab.name, heading.cell
                     )
                 known_spelling.records += heading.records
-                known_spelling.tabs.add((reading.name, tab.name))
+                # Of very many tabs names would fill the memory, numbers do not.
+                known_spelling.tabs.append(self._tabs)
 
     def findings(self) -> Iterator[Finding]:
         """One for each heading that nearly equals another one, and is rarer."""
@@ -146,7 +151,8 @@ class NearHeadings:
 
 def _both_meant(usual: _Spelling, rare: _Spelling) -> bool:
     """Whether two headings stand side by side on many tabs: then both are meant."""
-    return len(rare.tabs) > 1 and rare.tabs <= usual.tabs
+    tabs = set(rare.tabs)
+    return len(tabs) > 1 and tabs <= set(usual.tabs)
 
 
 _SHORTEST, _LONG = 4, 8

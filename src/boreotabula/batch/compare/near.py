@@ -62,11 +62,12 @@ class NearCopies:
                 self._found.append((summary, *before))
             # The lines are sorted by digest, so the first ones are the same for tabs that share
             # them.
+            alone = (len(self._tabs),)  # most lines are on one tab only: they share this
             for line in lines.words[:_ASKED].tolist():
-                having = self._having.get(line, ())
+                having = self._having.setdefault(line, alone)
                 # A line that many tabs have, such as a row of zeros, leads to nothing.
-                if len(having) < _MOST_HERE:
-                    self._having[line] = (*having, len(self._tabs))
+                if having is not alone and len(having) < _MOST_HERE:
+                    self._having[line] = having + alone
             self._tabs.append(summary)
 
     def _nearest(self, summary: _Met) -> tuple[_Met, int, int] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import groupby, islice
+from sys import intern
 
 from boreotabula.batch.evidence import Evidence
 from boreotabula.batch.file.read import FileReading
@@ -57,7 +58,7 @@ class UnplacedTexts:
         for where, cells in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
             texts = iter(cells)
             # A tab of a million texts would fill the memory; what lies beyond is counted only.
-            self._texts += islice(texts, _MOST_OF_A_TAB)
+            self._texts += map(_shared, islice(texts, _MOST_OF_A_TAB))
             first = next(texts, None)
             if first is not None:
                 self._more[where] = first, 1 + sum(1 for _ in texts)
@@ -86,6 +87,12 @@ class UnplacedTexts:
             key for key, *_ in {(self._key(text), text.file, text.tab) for text in self._texts}
         )
         return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
+
+
+def _shared(cell: Unplaced) -> Unplaced:
+    """The same cell with interned texts: like tabs have the same ones."""
+    file, tab, text = map(intern, (cell.file, cell.tab, cell.text))
+    return cell._replace(file=file, tab=tab, text=text)
 
 
 _SEVERAL = 3
