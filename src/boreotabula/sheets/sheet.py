@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from enum import Enum, IntEnum
@@ -149,7 +149,7 @@ class Sheet:
         mask: NDArray[np.bool_] = self.kinds == CellKind.TEXT
         return mask
 
-    def texts(self, rows: range | None = None) -> Iterator[Text]:
+    def texts(self, rows: range | None = None) -> Iterable[Text]:
         """The text cells of some rows, or of all, in reading order.
 
         Looking for headings does not touch the numbers. There may be millions of texts, so they are
@@ -158,9 +158,8 @@ class Sheet:
         # Once for a small tab, as several stages ask for its texts; a large one would fill the
         # memory.
         if rows is None and self.kinds.size <= _AT_ONCE:
-            yield from self._few_texts
-        else:
-            yield from self._texts_in(range(self.height) if rows is None else rows)
+            return self._few_texts
+        return self._texts_in(range(self.height) if rows is None else rows)
 
     @cached_property
     def _few_texts(self) -> tuple[Text, ...]:

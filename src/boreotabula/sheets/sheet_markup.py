@@ -16,7 +16,8 @@ from boreotabula.sheets.parts.archive import local_name, parse
 from boreotabula.unreadable import UnreadableError
 
 _ROW = re.compile(rb'<row r="([0-9]+)"')
-_OTHER_ROW = re.compile(rb'<row(?! r="[1-9][0-9]{0,6}"[ />])')
+_ANY_ROW = re.compile(rb'<row(?: r="([1-9][0-9]{0,6})"[ />])?')
+"""Any row; without its number where it is not in the usual form."""
 _OTHER_CELL = re.compile(rb'<c(?! r="[A-Z]{1,3}[1-9][0-9]{0,6}"[ />])')
 _PREFIXED_ROOT = re.compile(rb"<(\w{1,20}:)worksheet[ >]")
 _PREFIXED = tuple(
@@ -72,9 +73,10 @@ def _usual_rows(content: bytes) -> list[int] | None:
         return None
     if _marked(content, b":", None, _PREFIXED):
         return None
-    if _OTHER_ROW.search(content, start + 10, end) or _OTHER_CELL.search(content, start + 10, end):
+    numbers = _ANY_ROW.findall(content, start + 10, end)
+    if b"" in numbers or _OTHER_CELL.search(content, start + 10, end):
         return None
-    return list(map(int, _ROW.findall(content, start, end)))
+    return list(map(int, numbers))
 
 
 def _marked(

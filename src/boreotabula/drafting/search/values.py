@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
+from functools import lru_cache
 
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.judging import Judgement
@@ -13,7 +14,7 @@ from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.findings.subjects.headings import HEADING_NOT_CONVERTED
 from boreotabula.findings.subjects.stamps import STAMP_NOT_CONVERTED
 from boreotabula.findings.subjects.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
-from boreotabula.look.texts.types import NOTHING, month_languages, typed
+from boreotabula.look.texts.types import NOTHING, Typed, month_languages, typed
 
 Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 
@@ -74,10 +75,19 @@ def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
     """The narrower type of a field of texts: with its texts as they stand, with words that count as
     blank, with decimal commas, or with units."""
     heading = next((text for text, heading in sketch.headings.items() if heading == name), name)
-    type_ = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
+    mark = sketch.reading.get("decimal_mark")
+    type_ = _type_of_texts(tuple(texts), tuple(_languages(sketch)), mark, heading)
     if type_.kind == "text":
         return None
     return with_type(sketch, name, type_)
+
+
+@lru_cache(maxsize=1024)
+def _type_of_texts(
+    texts: tuple[str, ...], languages: tuple[str, ...], decimal_mark: str | None, heading: str
+) -> Typed:
+    """The narrowest type of some texts; most sketches of a search have the same ones."""
+    return typed(texts, languages, decimal_mark, heading)
 
 
 def _languages(sketch: Sketch) -> list[str]:

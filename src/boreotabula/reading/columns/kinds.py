@@ -92,9 +92,18 @@ class Columns:
         """The first column past the block."""
         return self.every[-1].column + 1
 
-    def of(self, *kinds: ColumnKind) -> list[Column]:
+    def of(self, *kinds: ColumnKind) -> tuple[Column, ...]:
         """The columns of some kinds."""
-        return [column for column in self.every if column.kind in kinds]
+        known = self._of.get(kinds)
+        if known is None:
+            known = tuple(column for column in self.every if column.kind in kinds)
+            self._of[kinds] = known
+        return known
+
+    @cached_property
+    def _of(self) -> dict[tuple[ColumnKind, ...], tuple[Column, ...]]:
+        """Answers given before: many steps ask for the same columns, on many tabs."""
+        return {}
 
     @cached_property
     def valued(self) -> tuple[int, ...]:
