@@ -2,8 +2,9 @@
 
 All run in alternation, each in a process of its own; medians, ratios and peak memory are
 printed. The job is a folder of tabs that are alike; of folders whose tabs are each of another
-form, or styled as people do, only the command and only reading are timed. The command runs in an environment without pandas, as users install it; the script by
-hand in one with pandas and openpyxl. Both are set up in bench/made on the first call.
+form, or styled as people do, only the command and only reading are timed. The command runs in an
+environment without pandas, as users install it; the script by hand in one with pandas and openpyxl.
+Both are set up in bench/made on the first call.
 """
 
 from __future__ import annotations

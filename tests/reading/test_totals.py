@@ -10,8 +10,12 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.totals.compare import summand_sets
+from boreotabula.reading.totals.unnamed import _runs
 from boreotabula.sheets.sheet import Flaw, make_sheet
-from helpers import codes, read, sheet, values
+from helpers import codes, plan, read, sheet, values
 
 LAYOUT = """
 layout = 1
@@ -523,3 +527,75 @@ def test_a_single_fault_is_named_and_nothing_else() -> None:
     collect()
     assert counts["named"] >= 0.95 * counts["all"], counts
     assert counts["other"] <= 0.01 * counts["all"], counts
+
+
+# --- what a column could sum up -------------------------------------------------------------------
+
+TWO_VALUES = LAYOUT.replace('value = "seedlings"', 'value = ["seedlings", "sold"]').replace(
+    "[fields]", '[fields]\nsold = "number"'
+)
+NAMES = ("", "Pot", "Tray", "A", "B", "Sold")
+
+
+@st.composite
+def columns_of_values(draw: st.DrawFn) -> tuple[Columns, Plan]:
+    made = plan(draw(st.sampled_from((LAYOUT, TWO_VALUES))))
+    (block,) = made.forms[0].blocks
+    every = [Column(0, ColumnKind.STUB, "species")]
+    kinds = (ColumnKind.VALUE, ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.UNKNOWN)
+    for column in range(1, draw(st.integers(2, 12))):
+        kind = draw(st.sampled_from(kinds))
+        field = draw(st.sampled_from(block.value)) if kind is ColumnKind.VALUE else ""
+        labels = tuple(draw(st.lists(st.sampled_from(NAMES), min_size=1, max_size=3)))
+        every.append(Column(column, kind, field, labels))
+    return Columns(tuple(every), block), made
+
+
+def sets_by_definition(columns: Columns, column: Column) -> list[tuple[int, ...]]:
+    """What `summand_sets` says, asked of every pair of columns."""
+    folded = {one.column: [str(label).lower() for label in one.labels] for one in columns.every}
+    labels, totals = folded[column.column], columns.of(ColumnKind.TOTAL)
+    last = max((one.column for one in totals if one.column < column.column), default=-1)
+    named = columns.block.names.field_of(str(column.labels[-1]))
+    own = column.field if column.kind is ColumnKind.VALUE else named
+    several = len(columns.block.value) > 1
+    fields = [own] if own in columns.block.value else [*columns.block.value, None]
+    sets: list[list[Column]] = []
+    for field in fields if several else [None]:
+        others = [
+            one for one in columns.of(ColumnKind.VALUE)
+            if one is not column and field in (None, one.field)
+        ]  # fmt: skip
+        sets += [
+            [one for one in others if folded[one.column][:depth] == labels[:depth]]
+            for depth in range(len(labels) - 1, 0, -1)
+            if labels[depth - 1]
+        ]
+        sets += [
+            [one for one in others if folded[one.column][depth:] == labels[depth:]]
+            for depth in range(1, len(labels))
+            if labels[depth - 1] and all(labels[depth:])
+        ]
+        sets.append([one for one in others if last < one.column < column.column])
+        sets.append([one for one in others if one.column < column.column])
+        sets.append(others)
+    return list(dict.fromkeys(tuple(one.column for one in members) for members in sets if members))
+
+
+@given(columns_of_values())
+def test_the_columns_that_one_could_sum_up_are_those_of_the_definition(
+    made: tuple[Columns, Plan],
+) -> None:
+    columns, plan_ = made
+    expected = {
+        column.column: sets_by_definition(columns, column)
+        for column in columns.of(ColumnKind.VALUE, ColumnKind.TOTAL)
+    }
+    assert summand_sets(columns, plan_) == expected
+
+
+@given(st.sets(st.integers(0, 12), min_size=1))
+def test_one_or_two_runs_of_columns_are_known_by_their_ends(places: set[int]) -> None:
+    first, end, again, last = _runs(tuple(sorted(places)))
+    runs = len([one for one in places if one - 1 not in places])
+    assert {*range(first, end), *range(again, last)} == (places if runs < 3 else set())

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 
 from boreotabula.sheets.sheet import Cell, Code
 
@@ -22,7 +23,8 @@ def is_code_format(form: str) -> bool:
     return _pieces(form) is not None
 
 
-def _pieces(form: str) -> list[str] | None:
+@lru_cache(maxsize=256)
+def _pieces(form: str) -> Sequence[str] | None:
     """The zeros and signs of a code's format in order; None for any other format."""
     # Negative numbers and zero may have forms of their own behind the semicolon; codes have none.
     form = form.partition(";")[0]

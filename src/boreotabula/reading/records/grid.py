@@ -155,26 +155,36 @@ def _first_cells(
 def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
     """Addresses of every place, cached because tabs of one form share them."""
     every = _every(len(rows), len(columns))
-    groups = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
-    return _written(*groups, turned=turned)
+    numbers, row_of, letters, column_of = rows, every.row_of, columns, every.slot_of
+    # Addresses are those of the file, where rows and columns lie as they are.
+    if turned:
+        numbers, row_of, letters, column_of = letters, column_of, numbers, row_of
+    # The parts are written once for each row and column, not once for each cell.
+    return _joined(
+        _letters(letters).take(pa.array(column_of)),
+        _row_numbers(np.array(numbers, np.intp)).take(pa.array(row_of)),
+    )
 
 
 def addresses_of(
     sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
 ) -> pa.DictionaryArray:
     """The addresses of cells in the file."""
-    return _written(rows, columns, turned=sheet.turned)
-
-
-def _written(
-    rows: NDArray[np.intp], columns: NDArray[np.intp], *, turned: bool
-) -> pa.DictionaryArray:
-    # Addresses are those of the file, where rows and columns lie as they are.
-    if turned:
+    if sheet.turned:
         rows, columns = columns, rows
-    # Letters are made once for each column, not once for each cell.
-    different, values = np.unique(columns, return_inverse=True)
-    letters = pa.array(list(map(column_letters, different.tolist())), pa.string())
-    numbers = pa.array(rows + 1, pa.int64()).cast(pa.string())
-    texts = pc.binary_join_element_wise(letters.take(pa.array(values)), numbers, "")
-    return pa.DictionaryArray.from_arrays(pa.array(np.arange(len(rows), dtype=np.int32)), texts)
+    different, column_of = np.unique(columns, return_inverse=True)
+    letters = _letters(different.tolist()).take(pa.array(column_of))
+    return _joined(letters, _row_numbers(rows))
+
+
+def _letters(columns: Sequence[int]) -> pa.Array:
+    return pa.array(list(map(column_letters, columns)), pa.string())
+
+
+def _row_numbers(rows: NDArray[np.intp]) -> pa.Array:
+    return pa.array(rows + 1, pa.int64()).cast(pa.string())
+
+
+def _joined(letters: pa.Array, numbers: pa.Array) -> pa.DictionaryArray:
+    texts = pc.binary_join_element_wise(letters, numbers, "")
+    return pa.DictionaryArray.from_arrays(pa.array(np.arange(len(texts), dtype=np.int32)), texts)

@@ -8,7 +8,7 @@ considered where no sum agrees at all.
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
@@ -100,52 +100,68 @@ def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, .
     columns left of it; all others.
     """
     summed = summed_columns(columns, plan)
+    totals = columns.of(ColumnKind.TOTAL)
+    every = _Summable(summed, totals)
+    by_field = (
+        {
+            field: _Summable([column for column in summed if column.field == field], totals)
+            for field in columns.block.value
+        }
+        if len(columns.block.value) > 1
+        else {}
+    )
     return {
-        column.column: _summand_sets(columns, column, summed, plan)
-        for column in (*summed, *columns.of(ColumnKind.TOTAL))
+        column.column: _summand_sets(columns, column, every, by_field)
+        for column in (*summed, *totals)
     }
 
 
 def _summand_sets(
-    columns: Columns, column: Column, summed: tuple[Column, ...], plan: Plan
+    columns: Columns, column: Column, every: _Summable, by_field: Mapping[str, _Summable]
 ) -> list[tuple[int, ...]]:
-    other_columns = [one for one in summed if one.column != column.column]
-    if len(columns.block.value) < 2:
-        return _sets_among(columns, column, other_columns)
+    if not by_field:
+        return every.sets_for(column)
     # “Total sold” sums up what was sold, not all values under its heading.
-    known_text = _field_of_total(columns, column)
-    fields = (known_text,) if known_text in columns.block.value else (*columns.block.value, "")
-    groups = [
-        numbers
-        for field in fields
-        for numbers in _sets_among(
-            columns, column, [column for column in other_columns if field in ("", column.field)]
-        )
-    ]
-    return list(dict.fromkeys(groups))
+    own = by_field.get(_field_of_total(columns, column) or "")
+    parts = [own] if own else [*by_field.values(), every]
+    return list(dict.fromkeys(numbers for part in parts for numbers in part.sets_for(column)))
 
 
-def _sets_among(
-    columns: Columns, column: Column, other_columns: list[Column]
-) -> list[tuple[int, ...]]:
-    labels = _folded(column)
-    before = [one.column for one in columns.of(ColumnKind.TOTAL) if one.column < column.column]
-    sets = [
-        [column for column in other_columns if _folded(column)[:depth] == labels[:depth]]
-        for depth in range(len(labels) - 1, 0, -1)
-        if labels[depth - 1]
-    ]
-    sets += [
-        [column for column in other_columns if _folded(column)[depth:] == labels[depth:]]
-        for depth in range(1, len(labels))
-        if labels[depth - 1] and all(labels[depth:])
-    ]
-    left = [one for one in other_columns if one.column < column.column]
-    # Since the last column of totals: the usual place of a subtotal.
-    sets.append([column for column in left if column.column > max(before, default=-1)])
-    sets += [left, other_columns]
-    groups = [tuple(column.column for column in columns) for columns in sets if columns]
-    return list(dict.fromkeys(groups))
+class _Summable:
+    """Columns of values, and which of them stand under or over the same headings."""
+
+    def __init__(self, summed: Sequence[Column], totals: Sequence[Column]) -> None:
+        self._columns = [column.column for column in summed]
+        self._totals = [column.column for column in totals]
+        self._under: dict[tuple[str, ...], list[int]] = {}
+        """By their upper headings, of each number of levels."""
+        self._over: dict[tuple[int, tuple[str, ...]], list[int]] = {}
+        """By the headings from a level on."""
+        for column in summed:
+            labels = _folded(column)
+            for depth in range(1, len(labels) + 1):
+                self._under.setdefault(labels[:depth], []).append(column.column)
+                self._over.setdefault((depth, labels[depth:]), []).append(column.column)
+
+    def sets_for(self, column: Column) -> list[tuple[int, ...]]:
+        """The sets of these columns that a column could sum up, likeliest first."""
+        labels, at = _folded(column), column.column
+        groups = [
+            self._under.get(labels[:depth], [])
+            for depth in range(len(labels) - 1, 0, -1)
+            if labels[depth - 1]
+        ]
+        groups += [
+            self._over.get((depth, labels[depth:]), [])
+            for depth in range(1, len(labels))
+            if labels[depth - 1] and all(labels[depth:])
+        ]
+        left = self._columns[: bisect_left(self._columns, at)]
+        # Since the last column of totals: the usual place of a subtotal.
+        before = self._totals[: bisect_left(self._totals, at)]
+        groups += [left[bisect_right(left, before[-1]) :] if before else left, left, self._columns]
+        sets = (tuple(number for number in group if number != at) for group in groups)
+        return list(dict.fromkeys(filter(None, sets)))
 
 
 def _folded(column: Column) -> tuple[str, ...]:

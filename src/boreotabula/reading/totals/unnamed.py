@@ -5,6 +5,7 @@ They must not become records, whatever their label: their cells are unplaced, wi
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -216,8 +217,9 @@ def _candidates(columns: Columns, plan: Plan) -> _Candidates:
         every.append((summed_column, range(len(sets), len(sets) + len(groups))))
         sets += groups
         of += [summed_column.column] * len(groups)
-    runs = np.array([_runs(numbers) for numbers in sets], np.intp).reshape(-1, 4).T
-    numbers = [index for index, members in enumerate(sets) if not any(_runs(members))]
+    ends = [_runs(members) for members in sets]
+    runs = np.array(ends, np.intp).reshape(-1, 4).T
+    numbers = [index for index, two_runs in enumerate(ends) if not any(two_runs)]
     flat = [column for index in numbers for column in sets[index]]
     starts = np.cumsum([0, *(len(sets[index]) for index in numbers)])[:-1]
     scattered = _Scattered(np.array(numbers, np.intp), np.array(flat, np.intp), starts)
@@ -225,13 +227,15 @@ def _candidates(columns: Columns, plan: Plan) -> _Candidates:
 
 
 def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
-    breaks = [index for index in range(1, len(places)) if places[index] != places[index - 1] + 1]
-    if len(breaks) > 1:
-        return 0, 0, 0, 0
-    if not breaks:
-        return places[0], places[-1] + 1, 0, 0
-    (position,) = breaks
-    return places[0], places[position - 1] + 1, places[position], places[-1] + 1
+    """The first column and the one after the last of two runs; all zero if there are more."""
+    first, last = places[0], places[-1]
+    if last - first + 1 == len(places):
+        return first, last + 1, 0, 0
+    # In order, so that the end of the first run is found by bisection.
+    end = bisect_left(range(len(places)), True, key=lambda index: places[index] != first + index)
+    if last - places[end] + 1 == len(places) - end:
+        return first, first + end, places[end], last + 1
+    return 0, 0, 0, 0
 
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
