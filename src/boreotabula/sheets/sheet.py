@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from enum import Enum, IntEnum
@@ -352,20 +353,20 @@ def _arrays(
     # A number is what most cells hold, so only the others are visited.
     kinds = bytearray((_NUMBER,)) * len(cells)
     flag = types.count(float) + types.count(str) < len(cells)
-    # The search from text to text takes no step of Python for the numbers between them.
-    place = types.index(str) if str in types else -1
-    while place >= 0:
-        text = cells[place]
-        cells[place] = _NO_NUMBER
-        if text == "" or text.isspace():
-            rows[place // width][place % width] = ""
-            kinds[place] = _BLANK
-        else:
-            kinds[place] = _TEXT
-        try:
+    place = -1
+    with suppress(ValueError):  # there is no further text
+        while True:
+            # The search from text to text takes no step of Python for the numbers between them.
             place = types.index(str, place + 1)
-        except ValueError:
-            break
+            text = cells[place]
+            cells[place] = _NO_NUMBER
+            if not text:
+                kinds[place] = _BLANK
+            elif text.isspace():
+                rows[place // width][place % width] = ""
+                kinds[place] = _BLANK
+            else:
+                kinds[place] = _TEXT
     for place, cell in enumerate(cells) if flag else ():
         if isinstance(cell, bool) or not isinstance(cell, float | int):
             cells[place] = _NO_NUMBER

@@ -160,8 +160,14 @@ class _Summable:
         # Since the last column of totals: the usual place of a subtotal.
         before = self._totals[: bisect_left(self._totals, at)]
         groups += [left[bisect_right(left, before[-1]) :] if before else left, left, self._columns]
-        sets = (tuple(number for number in group if number != at) for group in groups)
-        return list(dict.fromkeys(filter(None, sets)))
+        return list(dict.fromkeys(filter(None, (_without(group, at) for group in groups))))
+
+
+def _without(numbers: list[int], number: int) -> tuple[int, ...]:
+    """Sorted numbers without one of them."""
+    place = bisect_left(numbers, number)
+    held = place < len(numbers) and numbers[place] == number
+    return tuple(numbers[:place] + numbers[place + held :])
 
 
 def _folded(column: Column) -> tuple[str, ...]:
