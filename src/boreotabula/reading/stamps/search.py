@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 
 from boreotabula.findings.finding import Finding, Spot, on_other_tab
@@ -407,5 +408,9 @@ def _value_behind(stamp: StampPlan, text: str) -> str | None:
 def _parted(text: str) -> tuple[str, str]:
     """A label and what follows its colon in the same cell."""
     # The first colon: the value may hold one itself, such as a time.
-    index = min((index for sign in ":：" if (index := text.find(sign)) >= 0), default=len(text))
-    return text[:index], text[index + 1 :]
+    label, *rest = _COLON.split(text, maxsplit=1)
+    return label, rest[0] if rest else ""
+
+
+_COLON = re.compile("[:：]")
+"""In East Asia it is a wide one."""

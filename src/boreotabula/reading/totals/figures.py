@@ -16,7 +16,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import TableRows
-from boreotabula.reading.values.convert import respelt, stands_for_nothing
+from boreotabula.reading.values.convert import are_for_nothing, respelt, stands_for_nothing
 from boreotabula.reading.values.form import NotConvertedError, ValueForm, form_under
 from boreotabula.reading.values.numbers import read_number
 from boreotabula.sheets.sheet import Cell, Flaw, Sheet
@@ -81,10 +81,10 @@ class Figures:
         held = [*self.places, *(column.column for column in self.columns.of(ColumnKind.TOTAL))]
         start, end = self.table.start, self.table.start + len(self.table.kinds)
         closer = self.sheet.is_text[start:end, held]
-        special = [self.form(index).empty != frozenset() for index in held]
         # Numbers can stand for nothing, too: then they must not be summed up.
-        if any(special):
-            closer = closer | (self.sheet.filled[start:end, held] & special)
+        for place, column in enumerate(held):
+            if (form := self.form(column)).empty:
+                closer[:, place] |= are_for_nothing(self.sheet.numbers[start:end, column], form)
         # Under a heading with another unit than the first every number is converted.
         scaled = {
             index: float(value_form.factor(""))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -166,7 +166,7 @@ def _plain_numbers(
     plain = np.isfinite(numbers)
     if form.empty:
         # `empty = "0"` speaks of numbers, too, as they are shown.
-        plain &= ~np.isin(numbers, _numbers_among(form.empty))
+        plain &= ~are_for_nothing(numbers, form)
     if pa.types.is_integer(form.arrow_type):
         # A number that lost digits in the file is no certain whole number.
         plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= EXACT)
@@ -177,7 +177,14 @@ def _plain_numbers(
     return numbers, plain
 
 
-def _numbers_among(texts: Iterable[str]) -> list[float]:
+def are_for_nothing(numbers: NDArray[np.float64], form: ValueForm) -> NDArray[np.bool_]:
+    """A mask of the numbers that may count as blank by the layout's `empty`; the cells tell which
+    do."""
+    return np.isin(numbers, _numbers_among(form.empty))
+
+
+@lru_cache(maxsize=256)
+def _numbers_among(texts: frozenset[str]) -> list[float]:
     numbers = []
     for text in texts:
         with suppress(ValueError):
@@ -239,6 +246,9 @@ class _Conversion:
     def _value(self, place: int, cell: Cell) -> object:
         if cell == "":
             return None
+        # None is a value as well, so the texts themselves are asked.
+        if type(cell) is str and cell in self.texts:
+            return self.texts[cell]
         # Before converting: “n/a” would be a failure.
         if stands_for_nothing(cell, self.form):
             self.blanked.append(place)
@@ -252,9 +262,6 @@ class _Conversion:
         return None
 
     def _converted(self, place: int, cell: Cell, way: Writing = None) -> object:
-        # None is a value as well, so the texts themselves are asked.
-        if type(cell) is str and cell in self.texts:
-            return self.texts[cell]
         value = _one(respelt(cell, self.form), self.form, way)
         if isinstance(value, Decimal):
             value, rounded = kept_digits(value, self.form.digits)
