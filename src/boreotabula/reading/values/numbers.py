@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from decimal import Decimal
+from functools import lru_cache
+from typing import NamedTuple
 
 from boreotabula.findings import reasons
 from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm
@@ -14,11 +15,10 @@ _SPACES = " \u00a0\u2007\u2009\u202f"
 _APOSTROPHES = "'\u2019"
 _MINUS = "-\u2212\u2013"
 _PARTS = re.compile(rf"(?P<body>[\d.,{_SPACES}{_APOSTROPHES}]*\d[\d.,]*)(?P<power>[eE][+-]?\d+)?")
-_PLAIN = re.compile(r"\d+(\.\d*)?|\.\d+")
+_PLAIN = re.compile(r"\d+([.,]\d*)?|[.,]\d+")
 
 
-@dataclass(frozen=True)
-class _Bare:
+class _Bare(NamedTuple):
     """A written number without its sign, unit and percent sign."""
 
     body: str
@@ -28,11 +28,13 @@ class _Bare:
     unit: str = ""
 
 
+@lru_cache(maxsize=16_384)
 def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     """The number that a text means; a percent sign divides it by 100.
 
     `mark` is the decimal mark, if it is known from elsewhere than the form. Raises
-    NotConvertedError, and DoubtError where a mark could separate decimals or thousands.
+    NotConvertedError, and DoubtError where a mark could separate decimals or thousands. Results are
+    cached, as sums are looked for among the same texts before they are converted.
     """
     bare = _bare(text, form)
     if bare is None:
