@@ -136,6 +136,7 @@ def test_a_fault_at_one_file_is_an_error_of_that_file(
     write_workbook(desk / "inbox" / "b.xlsx", {"Bench 1": FORM})
 
     monkeypatch.setattr(Workbook, "sheet", _instead(_fail))
+    monkeypatch.setattr(tempfile, "tempdir", str(desk))  # the report of the fault
     done = program("extract", "lots.toml", "-o", "out.csv", cwd=desk)
     assert (done.status, "Traceback" in done.err) == (1, False)
     found = csv_rows(desk / "out.csv.run" / "findings.csv")

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
+import tempfile
 import time
 from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 
 import pytest
 
@@ -69,8 +71,9 @@ ENDS = {
 
 
 def test_what_brings_a_process_down_is_told_and_the_others_are_worked_on(
-    monkeypatch: pytest.MonkeyPatch,
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))  # reports of faults
     # A process that does nothing is given more time than one that works; here little more.
     monkeypatch.setattr(worker, "_WAITING", 2)
     some = [part for what in ENDS for part in (f"before {what}", what)]
