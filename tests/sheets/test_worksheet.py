@@ -16,6 +16,7 @@ from boreotabula.sheets.parts.worksheet import (
     read_worksheet,
     style_of,
 )
+from boreotabula.sheets.sheet_xml import _styled
 from boreotabula.unreadable import OverBudgetError
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -148,3 +149,13 @@ def test_a_tree_is_held_against_the_budget_and_rows_are_not() -> None:
     content = (SHEET % "").replace("</worksheet>", f"{links}</worksheet>").encode()
     with pytest.raises(OverBudgetError, match=r"its part “s\.xml”"):
         read_worksheet(content, "s.xml", Budget(small))
+
+
+@pytest.mark.parametrize("more", [0, 40])
+def test_cells_are_found_by_their_styles_however_many_there_are(more: int) -> None:
+    markup = b"""<sheetData><row r="1" s="5" customFormat="1">
+        <c r="A1" s="5"><v>1</v></c><c r="B1" t="s" s='6'><v>0</v></c><c r="C1" s="5"/>
+        <c r="D1"><v>2</v></c><c r="E1" s="55"><v>3</v></c></row>
+        <row r="2"><c r="AB2" s="5" t="n"><f>A1</f><v>3</v></c></row></sheetData>"""
+    styles = {b"5": "five", b"6": "six"} | {str(200 + at).encode(): "" for at in range(more)}
+    assert dict(_styled(markup, styles)) == {(0, 0): "five", (0, 1): "six", (1, 27): "five"}
