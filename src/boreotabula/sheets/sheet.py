@@ -352,26 +352,29 @@ def _arrays(
     types = list(map(type, cells))
     # A number is what most cells hold, so only the others are visited.
     kinds = bytearray((_NUMBER,)) * len(cells)
-    flag = types.count(float) + types.count(str) < len(cells)
-    place = -1
-    with suppress(ValueError):  # there is no further text
-        while True:
-            # The search from text to text takes no step of Python for the numbers between them.
-            place = types.index(str, place + 1)
-            text = cells[place]
+    for kind in {*types}:
+        if issubclass(kind, float | int) and kind is not bool:
+            continue
+        for place in _places_of(kind, types):
+            cell = cells[place]
             cells[place] = _NO_NUMBER
-            if not text:
-                kinds[place] = _BLANK
-            elif text.isspace():
-                rows[place // width][place % width] = ""
-                kinds[place] = _BLANK
-            else:
+            if kind is not str:
+                kinds[place] = _OTHER
+            elif cell and not cell.isspace():
                 kinds[place] = _TEXT
-    for place, cell in enumerate(cells) if flag else ():
-        if isinstance(cell, bool) or not isinstance(cell, float | int):
-            cells[place] = _NO_NUMBER
-            kinds[place] = _OTHER
+            else:
+                kinds[place] = _BLANK
+                rows[place // width][place % width] = ""
     # An array made of a list looks at each number three times as long as this packs it.
     numbers = np.frombuffer(struct.pack(f"={len(cells)}d", *cells))
     shape = len(rows), width
     return np.frombuffer(bytes(kinds), np.uint8).reshape(shape), numbers.reshape(shape)
+
+
+def _places_of(kind: type, types: Sequence[type]) -> Iterator[int]:
+    """Where a type stands in a list of types; what is between takes no step of Python."""
+    place = -1
+    with suppress(ValueError):  # there is no further one
+        while True:
+            place = types.index(kind, place + 1)
+            yield place
