@@ -159,3 +159,11 @@ def test_cells_are_found_by_their_styles_however_many_there_are(more: int) -> No
         <row r="2"><c r="AB2" s="5" t="n"><f>A1</f><v>3</v></c></row></sheetData>"""
     styles = {b"5": "five", b"6": "six"} | {str(200 + at).encode(): "" for at in range(more)}
     assert dict(_styled(markup, styles)) == {(0, 0): "five", (0, 1): "six", (1, 27): "five"}
+
+
+def test_a_tag_of_many_styles_is_gone_through_once() -> None:
+    many = b' s="5"' * 200_000
+    markup = (
+        b'<row r="1"><c r="A1"' + many + b'/><c r="B1"' + many + b'<c r="C1" s="5"><v>1</v></c>'
+    )
+    assert dict(_styled(markup, {b"5": "five"})) == {(0, 2): "five"}

@@ -269,7 +269,9 @@ def _flaws(content: bytes) -> Iterator[tuple[tuple[int, int], Flaw]]:
             yield (int(row) - 1, column_number(letters.decode())), Flaw(text)
 
 
-_STYLED = rb'<c r="([A-Z]+)([0-9]+)"[^<>]*?\bs=["\'](%b)["\'][^<>]*+(?<!/)>'
+_STYLED = rb'<c r="([A-Z]+)([0-9]+)"(?>[^<>]*?\bs=["\'](%b)["\'])[^<>]*+(?<!/)>'
+"""An opened cell and its style; once that is found nothing before it is tried again, as a tag may
+have very many."""
 _FEW_STYLES = 32
 """Up to this many, cells of other styles are passed over by the search itself, which is faster."""
 
