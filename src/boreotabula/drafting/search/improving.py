@@ -184,8 +184,22 @@ def _carried(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Ske
     """Stub cells that are filled once."""
     if "stub" not in sketch.block or "carry_down" in sketch.block or "across" not in sketch.block:
         return
+    gaps = _fields_with_gaps(judged)
     for name in key_texts(sketch.block["stub"])[:-1]:
-        yield sketch.having(carry_down=name)
+        # Else nothing could be carried down, and there may be hundreds of columns.
+        if name in gaps:
+            yield sketch.having(carry_down=name)
+
+
+def _fields_with_gaps(judged: Judgement) -> set[str]:
+    """The stub fields whose column is blank in a row of a table."""
+    return {
+        column.field
+        for reading in judged.readings
+        for block in reading.blocks
+        for column in block.columns.of(ColumnKind.STUB)
+        if not block.view.filled[block.table.start : block.table.last + 1, column.column].all()
+    }
 
 
 def _notes(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
