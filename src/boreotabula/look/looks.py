@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +24,23 @@ Looks = NDArray[np.uint8]
 
 
 def looks_of(sheet: Sheet) -> Looks:
-    """The look of each cell of a sheet; a text that reads as a number or date is a figure."""
+    """The look of each cell of a sheet; a text that reads as a number or date is a figure.
+
+    It is worked out once for a sheet, as each of its tables may be asked for it.
+    """
+    known = _KNOWN.get(sheet)
+    if known is None:
+        known = _KNOWN[sheet] = _looks_in(sheet)
+        # All that ask share it.
+        known.flags.writeable = False
+    return known
+
+
+_KNOWN: WeakKeyDictionary[Sheet, Looks] = WeakKeyDictionary()
+"""The looks of the sheets that are still in use."""
+
+
+def _looks_in(sheet: Sheet) -> Looks:
     looks: Looks = np.where(sheet.filled, np.uint8(FIGURE), np.uint8(0))
     for row, column, text in sheet.texts():
         # A bare dash stands where a figure is missing, unless it is the first cell of its column.
@@ -32,6 +50,7 @@ def looks_of(sheet: Sheet) -> Looks:
     return looks
 
 
+@lru_cache(maxsize=16_384)
 def _look_of(text: str) -> int:
     if reads_as_figure(text):
         code = text[:1] == "0" and text.isdigit() and len(text) > 1
