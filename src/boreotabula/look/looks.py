@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -50,7 +49,6 @@ def _looks_in(sheet: Sheet) -> Looks:
     return looks
 
 
-@lru_cache(maxsize=16_384)
 def _look_of(text: str) -> int:
     if reads_as_figure(text):
         code = text[:1] == "0" and text.isdigit() and len(text) > 1
