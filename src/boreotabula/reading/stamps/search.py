@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 
 from boreotabula.findings.finding import Finding, Spot, on_other_tab
@@ -27,6 +26,7 @@ from boreotabula.reading.stamps.findings import (
     not_found,
     tabs_differ,
 )
+from boreotabula.reading.stamps.labelled import labelled_texts
 from boreotabula.reading.stamps.sources import SearchResult, StampSource, Surroundings
 from boreotabula.sheets.sheet import Cell, Sheet
 
@@ -269,18 +269,11 @@ class StampSearch:
         """Every label that matches, with the value beside it, below it, or in its own cell."""
         # The value stands on one side only: on both, a neighbour's would be found.
         step = self._next_right if stamp.right_of else self._next_below
-        # Most texts of a list come again and again: each is looked at once.
-        values: dict[str, str | None] = {}
-        for row, column, text in self.sheet.texts():
-            if text not in values:
-                if len(values) >= _MOST_KEPT:
-                    values.clear()
-                values[text] = _value_behind(stamp, text)
-            value = values[text]
+        for (row, column), value in labelled_texts(self.sheet, stamp):
             if value:
                 where = self.sheet.address(row, column)
                 yield StampSource(value, (row, column), None, str(where))
-            elif value is not None:
+            else:
                 further = self._further(row, column, stamp) if stamp.places > 1 else None
                 yield further or self._beside_label(row, column, step)
 
@@ -385,32 +378,3 @@ class StampSearch:
         below = row > max(place.bottom for place in self.places)
         first = column <= min(place.left for place in self.places)
         return list(sources) if beside and below and first else []
-
-
-_MOST_KEPT = 65_536
-"""A tab may hold millions of different texts, which would fill the memory."""
-
-
-def _value_behind(stamp: StampPlan, text: str) -> str | None:
-    """The value behind the label of a stamp in one text; empty if that is the label alone, None if
-    it is no label of it."""
-    # First the value in the label's own cell: a pattern with * matches that as well.
-    label, rest = _parted(text)
-    if (
-        stamp.places == 1
-        and rest.strip()
-        and any(pattern.match(label) is not None for pattern in stamp.labels)
-    ):
-        return rest.strip()
-    return "" if any(label.match(text) is not None for label in stamp.labels) else None
-
-
-def _parted(text: str) -> tuple[str, str]:
-    """A label and what follows its colon in the same cell."""
-    # The first colon: the value may hold one itself, such as a time.
-    label, *rest = _COLON.split(text, maxsplit=1)
-    return label, rest[0] if rest else ""
-
-
-_COLON = re.compile("[:：]")
-"""In East Asia it is a wide one."""
