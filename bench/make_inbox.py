@@ -85,8 +85,10 @@ def make(folder: Path, size: Size, form: str = "alike", *, totals: bool = False)
                     sheet.write_column(0, 0, ["Bench stock-take", "Nursery", "Month"])
                     sheet.write(1, 1, NURSERIES[number % len(NURSERIES)])
                     sheet.write(2, 1, f"2026-{number % 12 + 1:02}")
-                    table = _alike_table if form == "alike" else _unlike_table
-                    table(sheet, number, draw, size, totals=totals)
+                    if form == "alike":
+                        _alike_table(sheet, number, draw, size, totals=totals)
+                    else:
+                        _unlike_table(sheet, number, draw, size)
 
 
 def _alike_table(sheet: Any, number: int, draw: Random, size: Size, *, totals: bool) -> None:
@@ -108,14 +110,15 @@ def _alike_table(sheet: Any, number: int, draw: Random, size: Size, *, totals: b
         sheet.write_row(top + 2 + rows, left, ["Total", "", *sums])
 
 
-def _unlike_table(sheet: Any, number: int, draw: Random, size: Size, *, totals: bool) -> None:
+def _unlike_table(sheet: Any, number: int, draw: Random, size: Size) -> None:
     """A table whose place, headings, length, width and gaps no other tab has."""
-    assert not totals
     rows = size.rows + draw.randint(-size.rows // 2, size.rows // 2)
     groups = size.columns // 4 + draw.randint(-size.columns // 8, size.columns // 8)
     top, left = 4 + draw.randint(0, 6), draw.randint(0, 4)
-    sizes = draw.sample(range(20, 400), groups)
-    _headings(sheet, top, left, [f"{draw.choice(('Multipot', 'Tray'))} {size}" for size in sizes])
+    volumes = draw.sample(range(20, 400), groups)
+    _headings(
+        sheet, top, left, [f"{draw.choice(('Multipot', 'Tray'))} {volume}" for volume in volumes]
+    )
     gaps = draw.uniform(0, 0.4)
     for row in range(rows):
         sheet.write(top + 2 + row, left, draw.choice(SPECIES))

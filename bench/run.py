@@ -128,8 +128,9 @@ def main() -> None:
     print(f"{os.cpu_count()} cores, {platform.machine()}\n")
     print(table([extract, two, only, by_hand, start, *chain.from_iterable(others)]))
     print(f"\nby hand / extract: {by_hand.median / extract.median:.1f} times")
-    for one, reading in [(extract, only), *others]:
-        print(f"{one.name} / {reading.name}: {one.median / reading.median:.2f} times")
+    for extraction, reading in [(extract, only), *others]:
+        ratio = extraction.median / reading.median
+        print(f"{extraction.name} / {reading.name}: {ratio:.2f} times")
     print(f"one worker / two workers: {extract.median / two.median:.2f} times")
 
 

@@ -94,9 +94,10 @@ def main() -> None:
     for name, make, sizes, layout in CASES:
         contenders = list(_contenders(tool, make, sizes, layout))
         for _ in range(given.rounds):
-            for one in contenders:
-                one.go()
-        print(f"{name}: {', '.join(f'{one.name} {one.median:.2f} s' for one in contenders)}")
+            for contender in contenders:
+                contender.go()
+        times = (f"{contender.name} {contender.median:.2f} s" for contender in contenders)
+        print(f"{name}: {', '.join(times)}")
 
 
 def _contenders(

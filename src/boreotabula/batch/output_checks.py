@@ -56,7 +56,7 @@ def check_place(out: Path, endings: Sequence[str] = (), what: str = "") -> None:
     try:
         out.stat()
     except OSError as failure:
-        # `resolve` speaks of such a link in some versions of Python only.
+        # `resolve` raises an error for such a link only up to Python 3.12.
         if failure.errno == errno.ELOOP:
             raise CallError(f"“{out}” is a link that leads back to itself") from None
     # What a link leads to is written, so its folder must be there.

@@ -27,15 +27,15 @@ def looks_of(sheet: Sheet) -> Looks:
 
     It is worked out once for a sheet, as each of its tables may be asked for it.
     """
-    known = _KNOWN.get(sheet)
-    if known is None:
-        known = _KNOWN[sheet] = _looks_in(sheet)
-        # All that ask share it.
-        known.flags.writeable = False
-    return known
+    looks = _LOOKS.get(sheet)
+    if looks is None:
+        looks = _LOOKS[sheet] = _looks_in(sheet)
+        # All callers share it.
+        looks.flags.writeable = False
+    return looks
 
 
-_KNOWN: WeakKeyDictionary[Sheet, Looks] = WeakKeyDictionary()
+_LOOKS: WeakKeyDictionary[Sheet, Looks] = WeakKeyDictionary()
 """The looks of the sheets that are still in use."""
 
 

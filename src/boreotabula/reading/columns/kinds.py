@@ -94,11 +94,11 @@ class Columns:
 
     def of(self, *kinds: ColumnKind) -> tuple[Column, ...]:
         """The columns of some kinds."""
-        known = self._of.get(kinds)
-        if known is None:
-            known = tuple(column for column in self.every if column.kind in kinds)
-            self._of[kinds] = known
-        return known
+        columns = self._of.get(kinds)
+        if columns is None:
+            columns = tuple(column for column in self.every if column.kind in kinds)
+            self._of[kinds] = columns
+        return columns
 
     @cached_property
     def _of(self) -> dict[tuple[ColumnKind, ...], tuple[Column, ...]]:

@@ -145,7 +145,7 @@ class _Summable:
 
     def sets_for(self, column: Column) -> list[tuple[int, ...]]:
         """The sets of these columns that a column could sum up, likeliest first."""
-        labels, at = _folded(column), column.column
+        labels, number = _folded(column), column.column
         groups = [
             self._under.get(labels[:depth], [])
             for depth in range(len(labels) - 1, 0, -1)
@@ -156,11 +156,11 @@ class _Summable:
             for depth in range(1, len(labels))
             if labels[depth - 1] and all(labels[depth:])
         ]
-        left = self._columns[: bisect_left(self._columns, at)]
+        left = self._columns[: bisect_left(self._columns, number)]
         # Since the last column of totals: the usual place of a subtotal.
-        before = self._totals[: bisect_left(self._totals, at)]
+        before = self._totals[: bisect_left(self._totals, number)]
         groups += [left[bisect_right(left, before[-1]) :] if before else left, left, self._columns]
-        return list(dict.fromkeys(filter(None, (_without(group, at) for group in groups))))
+        return list(dict.fromkeys(filter(None, (_without(group, number) for group in groups))))
 
 
 def _without(numbers: list[int], number: int) -> tuple[int, ...]:
